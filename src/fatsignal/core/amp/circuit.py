@@ -1,0 +1,133 @@
+"""A circuit of resistors, capacitors, sources and nonlinear ports as a discrete state space.
+
+The netlist is written as one reads a schematic; the trapezoidal rule turns each capacitor into a
+conductance with a history source, and nodal analysis gives the matrices of (a capacitor across a device that
+can short it is marked `stiff` and takes backward Euler instead: the trapezoidal rule would ring there at half the
+rate, which comes back as aliases)
+
+    x[n] = A x[n-1] + B u[n] + C i[n]        state: one history source per capacitor, amperes
+    y[n] = D x[n-1] + E u[n] + F i[n]        outputs: node voltages
+    v[n] = G x[n-1] + H u[n] - K i[n]        voltages over the nonlinear ports, i drawn by the devices
+
+References
+----------
+.. [1] D. T. Yeh, J. S. Abel, J. O. Smith, "Automated physical modeling of nonlinear audio circuits
+   for real-time audio effects, part I", IEEE Trans. Audio Speech Lang. Proc. 18(4), 2010.
+.. [2] M. Holters, U. Zölzer, "Physical modelling of a wah-wah effect pedal as a case study for
+   application of the nodal DK method to circuits with variable parts", DAFx 2011.
+"""
+
+from dataclasses import dataclass, field
+
+import numpy as np
+from numpy.typing import NDArray
+
+Matrix = NDArray[np.float64]
+GROUND = "0"
+
+
+@dataclass(frozen=True, slots=True)
+class StateSpace:
+    """Matrices of a circuit at one rate; see the module's equations for their meaning."""
+
+    a: Matrix
+    b: Matrix
+    c: Matrix
+    d: Matrix
+    e: Matrix
+    f: Matrix
+    g: Matrix
+    h: Matrix
+    k: Matrix
+
+
+@dataclass
+class Circuit:
+    """A netlist; node names are strings, ground is ``"0"``."""
+
+    resistors: list[tuple[str, str, float]] = field(default_factory=list)
+    capacitors: list[tuple[str, str, float, bool]] = field(default_factory=list)
+    sources: list[tuple[str, str]] = field(default_factory=list)
+    ports: list[tuple[str, str]] = field(default_factory=list)
+
+    def resistor(self, plus: str, minus: str, ohm: float) -> None:
+        self.resistors.append((plus, minus, ohm))
+
+    def capacitor(self, plus: str, minus: str, farad: float, *, stiff: bool = False) -> None:
+        self.capacitors.append((plus, minus, farad, stiff))
+
+    def source(self, plus: str, minus: str = GROUND) -> None:
+        """A voltage source; its value is the next element of `u`."""
+        self.sources.append((plus, minus))
+
+    def port(self, plus: str, minus: str) -> None:
+        """A nonlinear device that draws its current from `plus` to `minus`."""
+        self.ports.append((plus, minus))
+
+    def discretise(self, *, rate_hz: float, outputs: list[str]) -> StateSpace:
+        """Matrices of the circuit at `rate_hz`; `outputs` are node names measured against ground."""
+        nodes = self._nodes()
+        conductance = np.diag([1.0 / ohm for *_, ohm in self.resistors])
+        trapezoidal = np.diag([0.0 if stiff else 1.0 for *_, stiff in self.capacitors])
+        storage = np.diag([farad * rate_hz for _, _, farad, _ in self.capacitors])
+        storage = storage + trapezoidal @ storage
+        update = storage + trapezoidal @ storage
+        n_r = self._incidence(nodes, [(p, m) for p, m, _ in self.resistors])
+        n_x = self._incidence(nodes, [(p, m) for p, m, *_ in self.capacitors])
+        n_u = self._incidence(nodes, self.sources)
+        n_n = self._incidence(nodes, self.ports)
+        n_o = self._incidence(nodes, [(node, GROUND) for node in outputs])
+        count, inputs = len(nodes), len(self.sources)
+        system = np.zeros((count + inputs, count + inputs))
+        system[:count, :count] = n_r.T @ conductance @ n_r + n_x.T @ storage @ n_x
+        system[:count, count:] = n_u.T
+        system[count:, :count] = n_u
+        inverse = np.linalg.inv(system)
+
+        def padded(incidence: Matrix) -> Matrix:
+            return np.hstack([incidence, np.zeros((len(incidence), inputs))])
+
+        p_x, p_n, p_o = padded(n_x), padded(n_n), padded(n_o)
+        unit = np.vstack([np.zeros((count, inputs)), np.eye(inputs)])
+        return StateSpace(
+            a=update @ p_x @ inverse @ p_x.T - trapezoidal,
+            b=update @ p_x @ inverse @ unit,
+            c=-update @ p_x @ inverse @ p_n.T,
+            d=p_o @ inverse @ p_x.T,
+            e=p_o @ inverse @ unit,
+            f=-p_o @ inverse @ p_n.T,
+            g=p_n @ inverse @ p_x.T,
+            h=p_n @ inverse @ unit,
+            k=p_n @ inverse @ p_n.T,
+        )
+
+    def _nodes(self) -> list[str]:
+        pairs = [
+            *((p, m) for p, m, _ in self.resistors),
+            *((p, m) for p, m, *_ in self.capacitors),
+            *self.sources,
+            *self.ports,
+        ]
+        return sorted({node for pair in pairs for node in pair} - {GROUND})
+
+    @staticmethod
+    def _incidence(nodes: list[str], pairs: list[tuple[str, str]]) -> Matrix:
+        matrix = np.zeros((len(pairs), len(nodes)))
+        for row, (plus, minus) in enumerate(pairs):
+            if plus != GROUND:
+                matrix[row, nodes.index(plus)] += 1.0
+            if minus != GROUND:
+                matrix[row, nodes.index(minus)] -= 1.0
+        return matrix
+
+
+def transfer_function(space: StateSpace) -> tuple[Matrix, Matrix]:
+    """Numerator and denominator in powers of z⁻¹ of a linear one-input, one-output circuit.
+
+    The output equation reads the state *before* the update, so with s[n] = x[n-1] it is the
+    ordinary form s[n+1] = A s[n] + B u[n], y[n] = D s[n] + E u[n].
+    """
+    denominator = np.poly(space.a)
+    direct = float(space.e[0, 0])
+    numerator = np.poly(space.a - space.b @ space.d) + (direct - 1.0) * denominator
+    return np.real(numerator), np.real(denominator)

@@ -1,0 +1,59 @@
+"""Sample peak, RMS, crest factor, direct offset and flat tops of one channel."""
+
+import numpy as np
+
+from fatsignal.core.clip import Samples
+from fatsignal.core.units import db_from_amplitude
+
+# Three equal samples at the same extreme are what a clipping converter leaves; two happen by chance.
+FLAT_TOP_FRAMES = 3
+# A flat top below this is a rest or a quiet square wave, not an overload.
+FLAT_TOP_FLOOR = 10 ** (-6 / 20)
+
+
+def peak_dbfs(signal: Samples) -> float:
+    """Largest sample of `signal`, shape (frames,), in dBFS; ``-inf`` for silence."""
+    return db_from_amplitude(float(np.max(np.abs(signal), initial=0.0)))
+
+
+def rms_dbfs(signal: Samples) -> float:
+    """Root mean square in dB against a full-scale *value* of 1.0: a full-scale sine reads −3.01."""
+    if signal.size == 0:
+        return -np.inf
+    return db_from_amplitude(float(np.sqrt(np.mean(np.square(signal)))))
+
+
+def crest_db(signal: Samples) -> float:
+    """Peak over RMS; 3.01 dB for a sine, 0 for silence, which has neither."""
+    rms = rms_dbfs(signal)
+    return peak_dbfs(signal) - rms if np.isfinite(rms) else 0.0
+
+
+def direct_offset(signal: Samples) -> float:
+    """Mean of the samples: what a bad input adds as direct voltage; full scale is 1.0."""
+    return float(np.mean(signal)) if signal.size else 0.0
+
+
+def flat_top_runs(signal: Samples) -> int:
+    """Count the runs of three or more equal samples at the extremes: flat tops cannot be undone.
+
+    A run counts where the samples lie within one step of 16 bits of the channel's own
+    maximum or minimum, and that extreme is above −6 dBFS. So an overload that a later fader has turned
+    down a little is still found.
+    """
+    if signal.size < FLAT_TOP_FRAMES:
+        return 0
+    step = 2.0**-15
+    runs = 0
+    for sign in (1.0, -1.0):
+        side = sign * signal
+        top = float(side.max())
+        if top < FLAT_TOP_FLOOR:
+            continue
+        at_top = side >= top - step
+        equal_next = np.abs(np.diff(side)) < step / 2
+        flat = at_top[:-1] & equal_next
+        edges = np.diff(np.concatenate(([0], flat.astype(np.int8), [0])))
+        lengths = np.flatnonzero(edges == -1) - np.flatnonzero(edges == 1) + 1
+        runs += int(np.count_nonzero(lengths >= FLAT_TOP_FRAMES))
+    return runs

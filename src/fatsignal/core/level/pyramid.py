@@ -1,0 +1,44 @@
+"""Min/max columns of a wave, in steps that double, so that any zoom is drawn from few numbers."""
+
+import numpy as np
+from numpy.typing import NDArray
+
+from fatsignal.core.clip import Samples
+
+BASE_FRAMES = 256
+_FULL = 127
+
+Columns = NDArray[np.int8]
+
+
+def columns(samples: Samples, *, frames_per_column: int = BASE_FRAMES) -> Columns:
+    """Lowest and highest sample of each run of `frames_per_column` frames.
+
+    Parameters
+    ----------
+    samples : array, shape (frames, channels)
+        Full scale is ±1.0; what lies beyond is drawn at full scale.
+
+    Returns
+    -------
+    array of int8, shape (channels, columns, 2)
+        Minimum and maximum in 127ths, rounded outwards: a quiet note never vanishes.
+    """
+    frames, channels = samples.shape
+    count = -(-frames // frames_per_column)
+    padded = np.zeros((count * frames_per_column, channels))
+    padded[:frames] = samples
+    if frames and frames < len(padded):
+        padded[frames:] = samples[-1]
+    blocks = padded.reshape(count, frames_per_column, channels)
+    extremes = np.stack([np.floor(blocks.min(axis=1) * _FULL), np.ceil(blocks.max(axis=1) * _FULL)], axis=-1)
+    return np.clip(extremes, -_FULL, _FULL).astype(np.int8).transpose(1, 0, 2)
+
+
+def coarser(fine: Columns, factor: int) -> Columns:
+    """Join `factor` neighbouring columns; shape (channels, ceil(columns/factor), 2)."""
+    channels, count, _ = fine.shape
+    joined = -(-count // factor)
+    padded = np.concatenate([fine, np.repeat(fine[:, -1:], joined * factor - count, axis=1)], axis=1)
+    blocks = padded.reshape(channels, joined, factor, 2)
+    return np.stack([blocks[..., 0].min(axis=2), blocks[..., 1].max(axis=2)], axis=-1)

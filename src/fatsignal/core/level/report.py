@@ -1,0 +1,87 @@
+"""All level figures of a clip at once: what `analyse` prints and a take keeps as its checks."""
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+
+from fatsignal.core.clip import Clip
+from fatsignal.core.level.loudness import integrated_loudness_lufs
+from fatsignal.core.level.peak import crest_db, direct_offset, flat_top_runs, peak_dbfs, rms_dbfs
+from fatsignal.core.level.true_peak import true_peak_dbtp
+
+# Aims for a DI while it is recorded; common practice, no source.
+AIM_AVERAGE_DBFS = (-18.0, -12.0)
+AIM_PEAK_DBFS = -6.0
+_PLAYED_WINDOW_S = 0.1
+_PLAYED_FLOOR_DB = -30.0
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class LevelReport:
+    """Figures of one clip; lists run over its channels, `loudness_lufs` is of all together."""
+
+    rate_hz: int
+    channels: int
+    frames: int
+    peak_dbfs: list[float]
+    true_peak_dbtp: list[float]
+    rms_dbfs: list[float]
+    loudness_lufs: float
+    crest_db: list[float]
+    dc: list[float]
+    flat_top_runs: list[int]
+
+
+def measure_level(clip: Clip) -> LevelReport:
+    """Measure every level figure of `clip`; silence reads ``-inf``, never an error."""
+    channels = [clip.channel(index) for index in range(clip.channels)]
+    return LevelReport(
+        rate_hz=clip.rate_hz,
+        channels=clip.channels,
+        frames=clip.frames,
+        peak_dbfs=[peak_dbfs(channel) for channel in channels],
+        true_peak_dbtp=[true_peak_dbtp(channel, rate_hz=clip.rate_hz) for channel in channels],
+        rms_dbfs=[rms_dbfs(channel) for channel in channels],
+        loudness_lufs=integrated_loudness_lufs(clip),
+        crest_db=[crest_db(channel) for channel in channels],
+        dc=[direct_offset(channel) for channel in channels],
+        flat_top_runs=[flat_top_runs(channel) for channel in channels],
+    )
+
+
+def played_average_dbfs(clip: Clip) -> list[float]:
+    """RMS over the played parts of each channel: rests say nothing about an input's gain.
+
+    A 100 ms window counts as played when it is within 30 dB of the channel's loudest window.
+    """
+    window = max(1, round(_PLAYED_WINDOW_S * clip.rate_hz))
+    averages = []
+    for index in range(clip.channels):
+        signal = clip.channel(index)
+        whole = signal[: signal.size // window * window].reshape(-1, window)
+        power = np.mean(np.square(whole), axis=1) if whole.size else np.zeros(1)
+        loudest = float(power.max(initial=0.0))
+        if loudest <= 0:
+            averages.append(-math.inf)
+            continue
+        played = power[power >= loudest * 10 ** (_PLAYED_FLOOR_DB / 10)]
+        averages.append(10 * math.log10(float(played.mean())))
+    return averages
+
+
+def di_advice(average_dbfs: float, peak: float, flat_tops: int) -> str | None:
+    """What to change at the DI's input before the next pass, or None when the level is right."""
+    low, high = AIM_AVERAGE_DBFS
+    if flat_tops:
+        return f"flat tops: turn the DI down {max(3, math.ceil(peak - AIM_PEAK_DBFS))} dB, they cannot be undone"
+    if peak > AIM_PEAK_DBFS and average_dbfs > low:
+        return f"turn the DI down {math.ceil(peak - AIM_PEAK_DBFS)} dB"
+    if math.isinf(average_dbfs):
+        return "nothing arrived: check the cable and the input"
+    if average_dbfs < low and peak < AIM_PEAK_DBFS - 1:
+        room = min(low + 3 - average_dbfs, AIM_PEAK_DBFS - peak)
+        return f"turn the DI up {max(1, math.floor(room))} dB: a weak DI makes a thin simulation"
+    if average_dbfs > high:
+        return f"turn the DI down {math.ceil(average_dbfs - high)} dB"
+    return None

@@ -1,0 +1,151 @@
+"""What a microphone in front of a loudspeaker hears: the cone's surface summed point by point.
+
+The pressure is the Rayleigh integral over the cone, so that nearness, off-centre loss of highs,
+travel time and level over distance all come out of one formula and need no rules of their own.
+
+References
+----------
+.. [1] L. E. Kinsler et al., Fundamentals of Acoustics, 4th ed., ch. 7: radiation of a baffled piston.
+"""
+
+import math
+from dataclasses import dataclass
+from functools import lru_cache
+
+import numpy as np
+from numpy.typing import NDArray
+
+from fatsignal.core.mics.microphone import (
+    MIC_KINDS,
+    Complex,
+    capsule_response,
+    pattern_gain,
+    resonance,
+)
+from fatsignal.core.units import speed_of_sound_m_s
+
+_RINGS, _SPOKES = 22, 24
+RESPONSE_S = 2048 / 48_000
+
+
+@dataclass(frozen=True, slots=True)
+class Speaker:
+    """A loudspeaker in its cabinet; curves of common practice, no source.
+
+    `decoupling_hz` is where the outer cone stops following: above it the radiating radius shrinks.
+    """
+
+    radius_m: float
+    depth_m: float
+    resonance_hz: float
+    resonance_q: float
+    decoupling_hz: float
+    break_up: tuple[tuple[float, float, float], ...]  # (Hz, dB, Q)
+    high_cut_hz: float
+    open_back: bool
+    coil_corner_hz: float
+
+
+SPEAKERS: dict[str, Speaker] = {
+    "1x12 open": Speaker(
+        0.13, 0.045, 82.0, 1.1, 1_100.0,
+        ((420.0, -2.5, 1.2), (1_450.0, 2.0, 1.6), (2_600.0, 5.0, 1.7), (3_900.0, -3.0, 4.0), (4_500.0, 3.0, 3.0)),
+        5_300.0, True, 1_900.0,
+    ),
+    "4x12 closed": Speaker(
+        0.13, 0.045, 108.0, 1.5, 1_000.0,
+        ((180.0, 1.5, 1.2), (480.0, -4.0, 1.0), (1_700.0, 1.0, 2.0), (2_900.0, 4.5, 1.5), (3_600.0, 2.5, 4.0)),
+        4_900.0, False, 1_700.0,
+    ),
+    "1x15 bass": Speaker(
+        0.165, 0.06, 48.0, 0.9, 800.0,
+        ((250.0, -1.5, 1.0), (1_500.0, 2.5, 1.5), (2_400.0, 2.0, 2.5)),
+        3_600.0, False, 1_200.0,
+    ),
+}  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class MicPosition:
+    """Where a microphone stands: metres from the grille and from the cone's axis, degrees turned to it."""
+
+    kind: str
+    distance_m: float
+    off_centre_m: float = 0.0
+    angle_deg: float = 0.0
+
+
+def cone_response(speaker: Speaker, frequency_hz: NDArray[np.float64]) -> Complex:
+    """Acceleration of the cone over the amp's drive: resonance, break-up, coil, cabinet."""
+    s = 1j * np.maximum(frequency_hz, 1e-3)
+    f0 = speaker.resonance_hz
+    response = s**2 / (s**2 + s * f0 / speaker.resonance_q + f0**2)
+    for centre_hz, gain_db, q in speaker.break_up:
+        response = response * resonance(frequency_hz, centre_hz, gain_db, q)
+    cut = speaker.high_cut_hz
+    # Fourth order, as two sections of a Butterworth.
+    response = response * cut**4 / ((s**2 + 0.7654 * s * cut + cut**2) * (s**2 + 1.8478 * s * cut + cut**2))
+    # A valve stage feeds current more than voltage: the coil's rising impedance lifts the highs.
+    corner = speaker.coil_corner_hz
+    response = response * (1 + s / corner) / (1 + s / (3.0 * corner))
+    if speaker.open_back:
+        # The back wave comes round the cabinet and takes the lows away below about 110 Hz.
+        response = response * s / (s + 110.0)
+    return np.asarray(response)
+
+
+def field_response(
+    speaker: Speaker, mic: MicPosition, frequency_hz: NDArray[np.float64], *, temperature_c: float = 20.0
+) -> Complex:
+    """Transfer from cone acceleration to the microphone, 1/m: travel time, level, pattern, off-centre loss.
+
+    Far away on the axis it is ``exp(-jkr)/r``.
+    """
+    kind = MIC_KINDS[mic.kind]
+    ring = (np.arange(_RINGS) + 0.5) / _RINGS * speaker.radius_m
+    spoke = (np.arange(_SPOKES) + 0.5) / _SPOKES * 2 * np.pi
+    radius = np.repeat(ring, _SPOKES)
+    around = np.tile(spoke, _RINGS)
+    # Source points relative to the microphone; the cone's middle lies deeper than its edge.
+    dx = radius * np.cos(around) - mic.off_centre_m
+    dy = radius * np.sin(around)
+    dz = -(mic.distance_m + speaker.depth_m * (1 - radius / speaker.radius_m))
+    distance = np.sqrt(dx**2 + dy**2 + dz**2)
+    turn = math.radians(mic.angle_deg)
+    # The axis points at the cone; a positive turn looks towards the centre.
+    axis = (-math.sin(turn) * np.sign(mic.off_centre_m or 1.0), 0.0, -math.cos(turn))
+    cos_angle = (dx * axis[0] + dz * axis[2]) / distance
+    k = 2 * np.pi * frequency_hz / speed_of_sound_m_s(temperature_c)
+    kr = k[:, None] * distance[None, :]
+    reach = speaker.radius_m * np.sqrt(1.0 / (1.0 + (frequency_hz / speaker.decoupling_hz) ** 2))
+    weight = radius[None, :] * np.exp(-((radius[None, :] / np.maximum(reach, 0.02)[:, None]) ** 4))
+    weight /= weight.sum(axis=1, keepdims=True)
+    gain = pattern_gain(kind.pressure_share, np.broadcast_to(cos_angle, kr.shape), kr)
+    return np.asarray(np.sum(weight * gain * np.exp(-1j * kr) / distance[None, :], axis=1))
+
+
+@lru_cache(maxsize=128)
+def mic_impulse_response(
+    speaker_name: str, mic: MicPosition, rate_hz: int, *, temperature_c: float = 20.0
+) -> NDArray[np.float64]:
+    """Impulse response from the amp's output to the microphone, travel time included.
+
+    Returns
+    -------
+    array, shape (frames,)
+        43 ms and the travel time; unity is the speaker's level at one metre.
+    """
+    speaker = SPEAKERS[speaker_name]
+    travel_s = mic.distance_m / speed_of_sound_m_s(temperature_c)
+    frames = 1 << math.ceil(math.log2((RESPONSE_S + travel_s) * rate_hz))
+    frequency_hz = np.fft.rfftfreq(2 * frames, 1 / rate_hz)
+    spectrum = (
+        cone_response(speaker, frequency_hz)
+        * field_response(speaker, mic, frequency_hz, temperature_c=temperature_c)
+        * capsule_response(MIC_KINDS[mic.kind], frequency_hz)
+    )
+    response = np.fft.irfft(spectrum)[:frames]
+    fade = frames // 4
+    response[-fade:] *= 0.5 + 0.5 * np.cos(np.linspace(0, np.pi, fade))
+    response.flags.writeable = False
+    return response

@@ -1,0 +1,46 @@
+"""Everything this application raises on purpose.
+
+FatSignalError
+├── SignalError        samples that nothing can be measured or rendered from
+├── FileRefused        a sound file that cannot be read, or will not be
+├── ToneRefused        a tone document that is not valid
+├── RollRefused        rolling cannot start or go on
+├── SettingRefused     a value outside what the program can do
+├── SetUpFailed        a tool or a server that is missing
+└── NotFound           answered with 404
+"""
+
+
+class FatSignalError(Exception):
+    """A failure worth explaining to the player, in one sentence."""
+
+
+class SignalError(FatSignalError, ValueError):
+    """Samples that no measurement or rendering can be made from."""
+
+
+class FileRefused(FatSignalError, ValueError):
+    """A file that cannot be read as sound, or is beyond the limits."""
+
+
+class ToneRefused(FatSignalError, ValueError):
+    """A tone document that does not say what to do."""
+
+
+class SettingRefused(FatSignalError, ValueError):
+    """A value outside what the program can do."""
+
+
+class RollRefused(FatSignalError):
+    """Rolling cannot start now; the sentence says why."""
+
+
+class SetUpFailed(FatSignalError):
+    """Something outside the program is missing; the sentence says which command brings it."""
+
+
+class NotFound(FatSignalError):
+    """The request names something that does not exist."""
+
+    def __init__(self, kind: str, key: object) -> None:
+        super().__init__(f"there is no {kind} {key}")
