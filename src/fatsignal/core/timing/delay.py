@@ -184,7 +184,7 @@ def _sharpest(
     """
     plain = _phase_response(transfer, coherence, rate_hz, excess_only=False)
     excess = _phase_response(transfer, coherence, rate_hz, excess_only=True)
-    return plain if np.abs(plain).max() > 0.97 * np.abs(excess).max() else excess
+    return plain if np.abs(plain).max() > 0.93 * np.abs(excess).max() else excess
 
 
 def _phase_response(

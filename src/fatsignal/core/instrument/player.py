@@ -1,0 +1,131 @@
+"""A written part, and a seeded player whose passes differ as a person's do."""
+
+from dataclasses import dataclass
+from enum import StrEnum
+from fractions import Fraction
+
+import numpy as np
+
+from fatsignal.core.instrument.plucked_string import StringEvent
+from fatsignal.core.timing.tempo import TempoMap
+from fatsignal.core.units import equal_tempered_hz
+
+
+class Articulation(StrEnum):
+    """How a note is held: left ringing, damped by the palm at the bridge, or choked by the fretting hand."""
+
+    RING = "ring"
+    MUTE = "mute"
+    CHOKE = "choke"
+
+
+@dataclass(frozen=True, slots=True)
+class Note:
+    """A written note. `beat` and `beats` count from bar 1 beat 1 of the song; `string` from 0, the lowest."""
+
+    beat: Fraction
+    beats: Fraction
+    string: int
+    fret: int
+    force: float
+    articulation: Articulation = Articulation.RING
+
+
+@dataclass(frozen=True, slots=True)
+class Instrument:
+    """Open strings as MIDI notes, from the lowest, and how the instrument rings."""
+
+    name: str
+    open_notes: tuple[int, ...]
+    decay_s: float = 6.0
+    brightness: float = 0.62
+
+
+INSTRUMENTS: dict[str, Instrument] = {
+    "baritone guitar": Instrument("baritone guitar", (35, 40, 45, 50, 54, 59), 6.5, 0.62),
+    "six-string guitar": Instrument("six-string guitar", (40, 45, 50, 55, 59, 64), 5.5, 0.66),
+    "four-string bass": Instrument("four-string bass", (28, 33, 38, 43), 8.0, 0.5),
+}
+
+
+@dataclass(frozen=True, slots=True)
+class Hand:
+    """How steady a player is; chances are per note."""
+
+    timing_s: float = 0.006
+    force_spread: float = 0.08
+    detune_cents: float = 3.0
+    late_chance: float = 0.015
+    fluffed_chance: float = 0.012
+    missed_chance: float = 0.004
+
+
+_DAMPED_S = 0.05
+_MUTED_S = 0.45
+_STRUM_S = 0.007
+
+
+def perform(
+    notes: list[Note], *, instrument: Instrument, tempo: TempoMap, from_frame: int, to_frame: int, seed: int,
+    hand: Hand | None = None, reference_pitch_hz: float = 440.0,
+) -> list[list[StringEvent]]:  # fmt: skip
+    """Play the notes that begin within [from_frame, to_frame); one list of events a string.
+
+    Event frames count from `from_frame`. The same seed gives the same pass, another one another pass:
+    timing, force and intonation wander, now and then a note comes late, is choked or missing.
+    """
+    hand = hand or Hand()
+    random = np.random.default_rng([seed, from_frame & 0x7FFFFFFF])
+    events: list[list[StringEvent]] = [[] for _ in instrument.open_notes]
+    # A string out of tune stays so for the whole pass.
+    detune_cents = random.normal(0.0, hand.detune_cents, len(instrument.open_notes))
+    last_start: dict[Fraction, int] = {}
+    ahead_s = 0.0
+    for note in sorted(notes, key=lambda note: (note.beat, note.string)):
+        written = tempo.beat_frame(note.beat)
+        if not from_frame <= written < to_frame:
+            continue
+        if note.beat not in last_start:
+            # A hand drifts slowly against the click, and scatters around its drift.
+            ahead_s = 0.8 * ahead_s + random.normal(0.0, hand.timing_s)
+            if random.random() < hand.late_chance:
+                ahead_s += random.uniform(0.025, 0.055)
+            last_start[note.beat] = 0
+        # The strings of a chord are struck one after the other.
+        strum_s = last_start[note.beat] * _STRUM_S * (0.7 + 0.6 * random.random())
+        last_start[note.beat] += 1
+        chance = random.random()
+        force = float(np.clip(note.force * (1 + random.normal(0.0, hand.force_spread)), 0.05, 1.0))
+        if chance < hand.missed_chance:
+            continue
+        articulation = note.articulation
+        if chance < hand.missed_chance + hand.fluffed_chance:
+            articulation, force = Articulation.CHOKE, 0.6 * force
+        pitch = instrument.open_notes[note.string] + note.fret + detune_cents[note.string] / 100
+        frequency_hz = equal_tempered_hz(pitch, reference_pitch_hz=reference_pitch_hz)
+        start = max(0, written - from_frame + round((ahead_s + strum_s) * tempo.rate_hz))
+        end = tempo.beat_frame(note.beat + note.beats) - from_frame
+        decay_s = {
+            Articulation.RING: instrument.decay_s * (110.0 / frequency_hz) ** 0.35,
+            Articulation.MUTE: _MUTED_S,
+            Articulation.CHOKE: 0.09,
+        }[articulation]
+        brightness = instrument.brightness * {
+            Articulation.RING: 1.0, Articulation.MUTE: 0.6, Articulation.CHOKE: 0.4,
+        }[articulation]  # fmt: skip
+        string = events[note.string]
+        string.append(StringEvent(start, frequency_hz, force, decay_s, brightness, True))
+        string.append(StringEvent(max(end, start + 1), frequency_hz, 0.0, _DAMPED_S, 0.3, False))
+    return [_without_late_damping(string) for string in events]
+
+
+def _without_late_damping(events: list[StringEvent]) -> list[StringEvent]:
+    """A note that follows at once cancels the damping of the one before it."""
+    ordered = sorted(events, key=lambda event: (event.frame, event.pluck))
+    kept = []
+    for index, event in enumerate(ordered):
+        following = ordered[index + 1] if index + 1 < len(ordered) else None
+        close = following is not None and following.pluck and following.frame - event.frame < 200
+        if event.pluck or not close:
+            kept.append(event)
+    return kept
