@@ -1,0 +1,41 @@
+"""Settings: working defaults, overridden by environment variables that begin with FATSIGNAL_."""
+
+from functools import lru_cache
+from pathlib import Path
+
+from pydantic import Field
+from pydantic_settings import BaseSettings, SettingsConfigDict
+
+
+class Settings(BaseSettings):
+    """Where things lie and how they are reached."""
+
+    model_config = SettingsConfigDict(env_prefix="FATSIGNAL_")
+
+    data: Path = Field(default=Path("data"), description="Folder of sessions, database and run files.")
+    database_url: str = Field(default="", description="A PostgreSQL of the studio's own; empty: the one in `data`.")
+    host: str = "127.0.0.1"
+    port: int = 8417
+    allowed_hosts: list[str] = Field(default_factory=list, description="Further names this server answers to.")
+    rig_speed: float = Field(default=1.0, ge=0, description="Pace of the simulated rig; 0 is as fast as it computes.")
+    workers: int = Field(default=1, ge=0, le=16, description="Renders at once in the application; 0: elsewhere.")
+    largest_upload_bytes: int = 2 * 1024**3
+
+    @property
+    def sessions_folder(self) -> Path:
+        return self.data / "sessions"
+
+    @property
+    def pyramids_folder(self) -> Path:
+        return self.data / "waves"
+
+    @property
+    def run_folder(self) -> Path:
+        return self.data / "run"
+
+
+@lru_cache(maxsize=1)
+def settings() -> Settings:
+    """The settings of this process."""
+    found = Settings()
+    return found.model_copy(update={"data": found.data.resolve()})

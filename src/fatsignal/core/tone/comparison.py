@@ -1,0 +1,47 @@
+"""Comparing sounds fairly: at equal loudness, and by how their spectra differ."""
+
+import math
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.signal import welch
+
+from fatsignal.core.clip import Samples
+from fatsignal.errors import SignalError
+
+AIM_LUFS = -18.0
+CEILING_DBTP = -1.0
+# IEC 61260-1 base-ten thirds of an octave from 80 Hz to 8 kHz: where tone is judged.
+BAND_NUMBERS = range(19, 40)
+
+
+def matching_gains_db(loudness_lufs: list[float], true_peak_dbtp: list[float]) -> list[float]:
+    """Gains that bring all sounds to one loudness, at most −18 LUFS, without a peak above −1 dBTP.
+
+    Silence keeps a gain of 0. All others get the same loudness, even where one sound's peaks make it a low one.
+    """
+    audible = [(lufs, peak) for lufs, peak in zip(loudness_lufs, true_peak_dbtp, strict=True) if math.isfinite(lufs)]
+    if not audible:
+        return [0.0 for _ in loudness_lufs]
+    target = min(AIM_LUFS, *(lufs + CEILING_DBTP - peak for lufs, peak in audible))
+    return [target - lufs if math.isfinite(lufs) else 0.0 for lufs in loudness_lufs]
+
+
+def third_octave_levels_db(signal: Samples, *, rate_hz: int) -> NDArray[np.float64]:
+    """Levels of the bands of `BAND_NUMBERS`, dB, of `signal`, shape (frames,)."""
+    if len(signal) < rate_hz // 4:
+        raise SignalError("a quarter of a second is the least whose spectrum says anything")
+    segment = min(len(signal), 1 << round(math.log2(rate_hz / 3)))
+    frequency_hz, density = welch(signal, rate_hz, nperseg=segment)
+    levels = []
+    for number in BAND_NUMBERS:
+        centre_hz = 10 ** (number / 10)
+        inside = (frequency_hz >= centre_hz * 10**-0.05) & (frequency_hz < centre_hz * 10**0.05)
+        levels.append(10 * math.log10(float(density[inside].sum()) + 1e-20))
+    return np.array(levels)
+
+
+def spectrum_difference_db(signal: Samples, reference: Samples, *, rate_hz: int) -> float:
+    """How far two sounds are apart in tone: mean distance of their third-octave levels, their loudness aside."""
+    difference = third_octave_levels_db(signal, rate_hz=rate_hz) - third_octave_levels_db(reference, rate_hz=rate_hz)
+    return float(np.mean(np.abs(difference - np.median(difference))))

@@ -1,0 +1,89 @@
+"""The other end of the protocol: finds or starts the engine, gives orders, hears events."""
+
+import asyncio
+import contextlib
+import os
+import subprocess
+import sys
+from collections.abc import AsyncIterator
+from pathlib import Path
+
+from fatsignal.engine.protocol import ADDRESS_NAME, EVENTS, EngineAddress, Event, Order
+from fatsignal.errors import RollRefused
+
+_LINE_LIMIT = 8 * 1024 * 1024
+_START_S = 10.0
+
+
+def running_engine(run_folder: Path) -> EngineAddress | None:
+    """The engine that left its address here, if its process lives."""
+    try:
+        address = EngineAddress.model_validate_json((run_folder / ADDRESS_NAME).read_text())
+        os.kill(address.pid, 0)
+    except (OSError, ValueError):
+        return None
+    return address
+
+
+def start_engine(run_folder: Path) -> None:
+    """Start an engine in a session of its own: it does not die with the web process."""
+    run_folder.mkdir(parents=True, exist_ok=True)
+    with (run_folder / "engine.log").open("ab") as log:
+        subprocess.Popen(
+            [sys.executable, "-m", "fatsignal.engine", str(run_folder)],
+            stdin=subprocess.DEVNULL, stdout=log, stderr=log, start_new_session=True,
+        )  # fmt: skip
+
+
+class EngineLink:
+    """A connection to the engine; `events` yields what it tells, `order` sends what it should do."""
+
+    def __init__(self, run_folder: Path) -> None:
+        self._run_folder = run_folder
+        self._reader: asyncio.StreamReader | None = None
+        self._writer: asyncio.StreamWriter | None = None
+
+    async def connect(self) -> None:
+        """Connect to the running engine, starting one when there is none.
+
+        Raises
+        ------
+        RollRefused
+            If no engine answers within ten seconds.
+        """
+        if running_engine(self._run_folder) is None:
+            (self._run_folder / ADDRESS_NAME).unlink(missing_ok=True)
+            start_engine(self._run_folder)
+        deadline = asyncio.get_running_loop().time() + _START_S
+        while True:
+            address = running_engine(self._run_folder)
+            if address is not None:
+                with contextlib.suppress(OSError):
+                    self._reader, self._writer = await asyncio.open_connection(
+                        "127.0.0.1", address.port, limit=_LINE_LIMIT
+                    )
+                    self._writer.write(address.token.encode() + b"\n")
+                    await self._writer.drain()
+                    return
+            if asyncio.get_running_loop().time() > deadline:
+                raise RollRefused("the recording engine does not start; see run/engine.log in the data folder")
+            await asyncio.sleep(0.03)
+
+    async def order(self, order: Order) -> None:
+        """Send an order; the answer comes as an event."""
+        if self._writer is None or self._writer.is_closing():
+            raise RollRefused("the recording engine is not reached yet: try again in a moment")
+        self._writer.write(order.model_dump_json().encode() + b"\n")
+        await self._writer.drain()
+
+    async def events(self) -> AsyncIterator[Event]:
+        """Events until the connection ends."""
+        assert self._reader is not None, "connect() comes first"
+        while line := await self._reader.readline():
+            yield EVENTS.validate_json(line)
+
+    async def close(self) -> None:
+        if self._writer is not None:
+            self._writer.close()
+            with contextlib.suppress(ConnectionError):
+                await self._writer.wait_closed()

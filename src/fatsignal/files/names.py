@@ -1,0 +1,28 @@
+"""Names that are good file names, whatever a person or a client calls a thing."""
+
+import re
+import unicodedata
+from pathlib import Path
+
+_LONGEST = 80
+_FORBIDDEN = re.compile(r'[<>:"/\\|?*\x00-\x1f\x7f]')
+_RESERVED = {"con", "prn", "aux", "nul", *(f"com{n}" for n in range(1, 10)), *(f"lpt{n}" for n in range(1, 10))}
+
+
+def file_name(name: str, *, fallback: str = "Untitled") -> str:
+    """`name` as one path component that every file system takes; readable, never a path, at most 80 characters."""
+    composed = unicodedata.normalize("NFC", name)
+    kept = "".join(char for char in composed if unicodedata.category(char) not in ("Cc", "Cf", "Cs", "So"))
+    plain = re.sub(r"\s+", " ", _FORBIDDEN.sub(" ", kept)).strip(" .")[:_LONGEST].strip(" .")
+    if not plain or plain.lower() in _RESERVED:
+        return fallback
+    return plain
+
+
+def free_path(path: Path) -> Path:
+    """`path`, or with " (2)", " (3)" … before its ending until nothing has that name."""
+    candidate, number = path, 2
+    while candidate.exists():
+        candidate = path.with_name(f"{path.stem} ({number}){path.suffix}")
+        number += 1
+    return candidate

@@ -1,0 +1,69 @@
+"""Re-amping a file: any dry recording in, the same length of wet sound out, in bounded memory."""
+
+from collections.abc import Callable, Iterator
+from pathlib import Path
+
+import numpy as np
+
+from fatsignal.core.clip import Samples
+from fatsignal.core.level.depth import Depth
+from fatsignal.core.tone.chain import ToneChain
+from fatsignal.core.tone.document import Tone
+from fatsignal.core.tone.render import render_chunks
+from fatsignal.errors import FileRefused
+from fatsignal.files.bext import BroadcastNote
+from fatsignal.files.sound import facts_of, read_blocks
+from fatsignal.files.sound_writer import write_sound
+
+Progress = Callable[[float], None]
+MOST_DI_CHANNELS = 2
+
+
+def reamp_file(
+    source: Path,
+    target: Path,
+    tone: Tone,
+    *,
+    rate_hz: int | None = None,
+    depth: Depth = "24",
+    oversample: int | None = None,
+    note: BroadcastNote | None = None,
+    threads: int = 2,
+    on_progress: Progress | None = None,
+) -> int:
+    """Render `source` through `tone` into the new file `target`; returns its frames.
+
+    Each channel of the source (one or two) goes through a chain of its own. `on_progress` is told the share done,
+    0 to 1; what it raises ends the rendering and leaves no file.
+    """
+    facts = facts_of(source)
+    if facts.channels > MOST_DI_CHANNELS:
+        raise FileRefused(
+            f"{source.name} has {facts.channels} channels; a DI has one, or two: export it as a file of its own"
+        )
+    rate = rate_hz or facts.rate_hz
+    expected = max(1, round(facts.frames * rate / facts.rate_hz))
+    frames = 0
+
+    def rendered() -> Iterator[Samples]:
+        nonlocal frames
+        for block in _channels_through(source, tone, rate, facts.channels, oversample, threads):
+            frames += len(block)
+            yield block
+            if on_progress:
+                on_progress(min(1.0, frames / expected))
+
+    return write_sound(target, rendered(), rate_hz=rate, channels=facts.channels, depth=depth, note=note)
+
+
+def _channels_through(
+    source: Path, tone: Tone, rate_hz: int, channels: int, oversample: int | None, threads: int
+) -> Iterator[Samples]:
+    """Blocks of all channels, each rendered by its own chain, joined again to equal length."""
+    wet = []
+    for index in range(channels):
+        chain = ToneChain(tone, rate_hz=rate_hz, oversample=oversample)
+        dry = (block[:, index] for block in read_blocks(source, rate_hz=rate_hz))
+        wet.append(render_chunks(chain, dry, threads=threads))
+    for blocks in zip(*wet, strict=True):
+        yield np.column_stack(blocks)

@@ -1,0 +1,104 @@
+"""Reading sound files of any common kind, with a clear word about those that are none."""
+
+from collections.abc import Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+import soundfile
+import soxr
+
+from fatsignal.core.clip import HIGHEST_RATE_HZ, LOWEST_RATE_HZ, Clip, Samples, check_finite
+from fatsignal.errors import FileRefused
+
+MOST_CHANNELS = 8
+READ_FRAMES = 65_536
+# What one measurement may hold in memory at once: 6 hours of mono at 48 kHz would be 8 GB.
+LARGEST_CLIP_SAMPLES = 200_000_000
+
+
+@dataclass(frozen=True, slots=True)
+class SoundFacts:
+    """What a file's header says."""
+
+    rate_hz: int
+    channels: int
+    frames: int
+    format: str
+    subtype: str
+
+
+@contextmanager
+def open_sound(path: Path) -> Iterator[soundfile.SoundFile]:
+    """Open a sound file and check that it can be used; every refusal is one sentence."""
+    name = path.name
+    try:
+        size = path.stat().st_size
+    except OSError:
+        raise FileRefused(f"{name} cannot be opened: there is no such file, or it may not be read") from None
+    if path.is_dir():
+        raise FileRefused(f"{name} is a folder, not a sound file")
+    if size == 0:
+        raise FileRefused(f"{name} is empty: it has 0 bytes")
+    try:
+        sound = soundfile.SoundFile(path)
+    except (soundfile.LibsndfileError, TypeError, OSError):
+        raise FileRefused(f"{name} is not a sound file that can be read: WAV, FLAC, AIFF, Ogg and MP3 are") from None
+    with sound:
+        if not LOWEST_RATE_HZ <= sound.samplerate <= HIGHEST_RATE_HZ:
+            raise FileRefused(
+                f"{name} says it has a rate of {sound.samplerate} Hz; {LOWEST_RATE_HZ} to {HIGHEST_RATE_HZ} Hz can be read"
+            )
+        if sound.channels > MOST_CHANNELS:
+            raise FileRefused(
+                f"{name} has {sound.channels} channels; up to {MOST_CHANNELS} can be read: export the DI as a file of its own"
+            )
+        if sound.frames <= 0:
+            raise FileRefused(f"{name} has a header but no sound in it: its length is 0")
+        yield sound
+
+
+def facts_of(path: Path) -> SoundFacts:
+    """Rate, channels and length of a file."""
+    with open_sound(path) as sound:
+        return SoundFacts(sound.samplerate, sound.channels, sound.frames, sound.format, sound.subtype)
+
+
+def read_clip(path: Path) -> Clip:
+    """The whole file as a clip; NaN and infinite samples are refused, saying where they are."""
+    with open_sound(path) as sound:
+        if sound.frames * sound.channels > LARGEST_CLIP_SAMPLES:
+            hours = sound.frames / sound.samplerate / 3600
+            raise FileRefused(f"{path.name} is {hours:.1f} hours long, too long to measure at once: cut it into parts")
+        samples = np.concatenate([*_blocks(sound), np.zeros((0, sound.channels))])
+        if not len(samples):
+            raise FileRefused(f"{path.name} breaks off before its first sample")
+        check_finite(samples)
+        return Clip(samples, sound.samplerate)
+
+
+def read_blocks(path: Path, *, rate_hz: int | None = None) -> Iterator[Samples]:
+    """The file block by block, shape (frames, channels), converted to `rate_hz` when it has another rate."""
+    with open_sound(path) as sound:
+        if rate_hz is None or rate_hz == sound.samplerate:
+            yield from _blocks(sound)
+            return
+        converter = soxr.ResampleStream(sound.samplerate, rate_hz, sound.channels, dtype="float64", quality="VHQ")
+        for block in _blocks(sound):
+            yield np.asarray(converter.resample_chunk(block)).reshape(-1, sound.channels)
+        yield np.asarray(converter.resample_chunk(np.zeros((0, sound.channels)), last=True)).reshape(
+            -1, sound.channels
+        )
+
+
+def _blocks(sound: soundfile.SoundFile) -> Iterator[Samples]:
+    while True:
+        try:
+            block = sound.read(READ_FRAMES, dtype="float64", always_2d=True)
+        except soundfile.LibsndfileError:
+            # A damaged end: what came before it is the file.
+            return
+        if not len(block):
+            return
+        yield block

@@ -1,0 +1,32 @@
+"""The tones that come with the program, as documents of the open format."""
+
+from functools import lru_cache
+from importlib.resources import files
+from pathlib import Path
+
+from fatsignal.core.tone.document import Tone, read_tone
+from fatsignal.errors import ToneRefused
+
+_ORDER = ("pale-lamp", "kiln", "foundry", "keel")
+
+
+@lru_cache(maxsize=1)
+def shipped_tones() -> tuple[Tone, ...]:
+    """All of them, from clean to driven, then the one for bass."""
+    folder = files(__name__)
+    return tuple(read_tone((folder / f"{name}.json").read_bytes()) for name in _ORDER)
+
+
+def find_tone(name_or_path: str) -> Tone:
+    """A tone by the name of a shipped one (case does not matter), or from a JSON file."""
+    if name_or_path.lower().endswith(".json"):
+        try:
+            text = Path(name_or_path).read_bytes()
+        except OSError:
+            raise ToneRefused(f"the tone file {name_or_path} cannot be opened") from None
+        return read_tone(text)
+    for tone in shipped_tones():
+        if tone.name.lower() == name_or_path.lower():
+            return tone
+    names = ", ".join(tone.name for tone in shipped_tones())
+    raise ToneRefused(f"there is no tone {name_or_path!r}; there are {names}, or a file ending in .json")
