@@ -62,9 +62,7 @@ class Clip:
 def check_rate(rate_hz: int) -> None:
     """Refuse rates that no sound file of the job has."""
     if not LOWEST_RATE_HZ <= rate_hz <= HIGHEST_RATE_HZ:
-        raise SignalError(
-            f"a sample rate of {rate_hz} Hz is outside {LOWEST_RATE_HZ} to {HIGHEST_RATE_HZ} Hz"
-        )
+        raise SignalError(f"a sample rate of {rate_hz} Hz is outside {LOWEST_RATE_HZ} to {HIGHEST_RATE_HZ} Hz")
 
 
 def check_finite(samples: Samples) -> None:

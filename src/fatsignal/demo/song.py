@@ -44,11 +44,7 @@ _VERSE = ("Em", "Em", "C", "G", "Em", "Em", "Am", "D")
 _CHORUS = ("C", "G", "D", "Em", "C", "G", "Bm", "Bm")
 _INTRO = ("Em", "C", "G", "D")
 _OUTRO = ("Em", "C", "D", "Em")
-_PROGRESSION = dict(
-    zip(
-        range(1, 41), (*_INTRO, *_VERSE, *_CHORUS, *_VERSE, *_CHORUS, *_OUTRO), strict=True
-    )
-)
+_PROGRESSION = dict(zip(range(1, 41), (*_INTRO, *_VERSE, *_CHORUS, *_VERSE, *_CHORUS, *_OUTRO), strict=True))
 # Roots of the bass, as (string, fret) on E A D G.
 _ROOTS = {"Em": (0, 0), "C": (1, 3), "G": (0, 3), "D": (1, 5), "Am": (0, 5), "Bm": (1, 2)}
 

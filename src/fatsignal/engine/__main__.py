@@ -39,7 +39,7 @@ class Engine:
         self._listeners: set[asyncio.Queue[bytes]] = set()
         self._ready = asyncio.Event()
         self._quit = asyncio.Event()
-        self._recorder: "object | None" = None
+        self._recorder: object | None = None
         self._rolling: RollOrder | None = None
         self._roll_thread: threading.Thread | None = None
         self._loop = asyncio.get_running_loop()
@@ -121,9 +121,7 @@ class Engine:
         from fatsignal.rig.simulated import Pace, Performance, SimulatedRig
 
         try:
-            tempo = TempoMap(
-                Fraction(order.tempo_bpm), order.beats_per_bar, order.rate_hz, order.lead_in_bars
-            )
+            tempo = TempoMap(Fraction(order.tempo_bpm), order.beats_per_bar, order.rate_hz, order.lead_in_bars)
             performance = Performance(order.notes, tempo, order.from_frame, order.to_frame, order.seed)
             source = SimulatedRig(order.setup, performance, pace=Pace(order.speed))
             self._recorder = recorder = Recorder(order, source, tempo, self._tell_from_thread)

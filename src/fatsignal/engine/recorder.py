@@ -107,9 +107,7 @@ class Recorder:
                 originated_at=started_at,
                 time_reference_frames=order.from_frame,
             )
-            writer = self._open_writer(
-                order.folder / file.file, rate_hz=order.rate_hz, depth=order.depth, note=note
-            )
+            writer = self._open_writer(order.folder / file.file, rate_hz=order.rate_hz, depth=order.depth, note=note)
             self._writers.append(writer)
         self._tell(
             Rolling(

@@ -87,9 +87,7 @@ def read_blocks(path: Path, *, rate_hz: int | None = None) -> Iterator[Samples]:
         converter = soxr.ResampleStream(sound.samplerate, rate_hz, sound.channels, dtype="float64", quality="VHQ")
         for block in _blocks(sound):
             yield np.asarray(converter.resample_chunk(block)).reshape(-1, sound.channels)
-        yield np.asarray(converter.resample_chunk(np.zeros((0, sound.channels)), last=True)).reshape(
-            -1, sound.channels
-        )
+        yield np.asarray(converter.resample_chunk(np.zeros((0, sound.channels)), last=True)).reshape(-1, sound.channels)
 
 
 def _blocks(sound: soundfile.SoundFile) -> Iterator[Samples]:

@@ -6,7 +6,6 @@ from fatsignal.core.instrument.di_input import InstrumentInput
 from fatsignal.core.instrument.pickup import Load, Pickup
 from fatsignal.core.tone.document import Block, FirstStages, Power, ToneNetwork
 
-
 _PICKUP, _LOAD, _INPUT = Pickup(), Load(), InstrumentInput()
 
 

@@ -87,9 +87,7 @@ class SimulatedRig:
                 rate_hz=rate_hz,
                 seed=performance.seed * 31 + index + 1,
             )
-            for index, (open_note, string_events) in enumerate(
-                zip(instrument.open_notes, events, strict=True)
-            )
+            for index, (open_note, string_events) in enumerate(zip(instrument.open_notes, events, strict=True))
         ]
         self._volts = setup.string_volts
         self._pickup: RationalFilter = pickup_filter(

@@ -36,9 +36,7 @@ NETWORKS: dict[str, NetworkValues] = {
     "forward": NetworkValues(
         slope_ohm=33e3, treble_farad=470e-12, bass_farad=22e-9, middle_farad=22e-9, middle_ohm=25e3
     ),
-    "deep": NetworkValues(
-        slope_ohm=82e3, treble_farad=330e-12, bass_farad=47e-9, middle_farad=33e-9, middle_ohm=50e3
-    ),
+    "deep": NetworkValues(slope_ohm=82e3, treble_farad=330e-12, bass_farad=47e-9, middle_farad=33e-9, middle_ohm=50e3),
 }
 
 # A wiper never reaches the very end of its track; this also keeps the nodal matrix regular.

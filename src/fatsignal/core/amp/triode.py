@@ -212,9 +212,7 @@ class TriodeRunner:
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def _run_triode(
-    signal, state, a, b, c, d, e, f, g, h, table, plate_low_v, plate_step_v, supply_v, rest_plate_v
-):
+def _run_triode(signal, state, a, b, c, d, e, f, g, h, table, plate_low_v, plate_step_v, supply_v, rest_plate_v):
     """The module's three equations, i read bilinearly from `table` at p = G x + H u."""
     out = np.empty_like(signal)
     rows, columns, _ = table.shape

@@ -55,7 +55,5 @@ def pickup_filter(pickup: Pickup, load: Load, rate_hz: int) -> RationalFilter:
     centre = 2 * math.pi * min(resonance_hz(pickup, load), 0.45 * rate_hz)
     k = centre / math.tan(centre / (2 * rate_hz))
     numerator = np.array([1.0, 2.0, 1.0])
-    denominator = np.array(
-        [a2 * k**2 + a1 * k + a0, 2 * (a0 - a2 * k**2), a2 * k**2 - a1 * k + a0]
-    )
+    denominator = np.array([a2 * k**2 + a1 * k + a0, 2 * (a0 - a2 * k**2), a2 * k**2 - a1 * k + a0])
     return RationalFilter(numerator, denominator)

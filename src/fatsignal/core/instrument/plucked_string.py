@@ -115,9 +115,7 @@ def _fraction_coefficient(fraction: float, omega: float) -> float:
 
 
 @njit(cache=True, nogil=True)
-def _run_string(
-    out, first_frame, line, events, state, random, stiffness, pick_share, pickup_share, open_period
-):
+def _run_string(out, first_frame, line, events, state, random, stiffness, pick_share, pickup_share, open_period):
     """y[n] = e[n] + AP(AP(AP(g LP(y[n-D]))));  out = y[n] - y[n - pickup], the comb of the pickup's place."""
     mask = line.size - 1
     write = int(state[0])

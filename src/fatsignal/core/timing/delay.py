@@ -114,9 +114,7 @@ def _overlap(reference: Samples, other: Samples, delay: int) -> tuple[Samples, S
     return reference[-delay:], other[: len(other) + delay]
 
 
-def _transfer(
-    reference: Samples, other: Samples, rate_hz: int
-) -> tuple[NDArray[np.complex128], NDArray[np.float64]]:
+def _transfer(reference: Samples, other: Samples, rate_hz: int) -> tuple[NDArray[np.complex128], NDArray[np.float64]]:
     """Transfer reference -> other over the played parts, and the coherence at each bin."""
     segment = 1 << round(np.log2(_SEGMENT_S * rate_hz))
     while segment > len(reference) // 2 and segment > 1024:
@@ -174,9 +172,7 @@ def _through_drive(
     return best
 
 
-def _sharpest(
-    transfer: NDArray[np.complex128], coherence: NDArray[np.float64], rate_hz: int
-) -> Samples:
+def _sharpest(transfer: NDArray[np.complex128], coherence: NDArray[np.float64], rate_hz: int) -> Samples:
     """Pulse at the delay: with the minimum phase taken off where that sharpens it, else as it is.
 
     Between two microphones there is hardly anything to take off, and estimating it from noise would

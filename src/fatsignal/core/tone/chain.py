@@ -193,9 +193,7 @@ def power_stage(sag: float) -> PowerStage:
 
 def presence_section(presence: float, rate_hz: int) -> tuple[Samples, Samples]:
     """The highs that less feedback lets through: a shelf into the power stage, up to 12 dB."""
-    return cookbook_section(
-        "high_shelf", frequency_hz=2_200, gain_db=1.2 * presence, q=0.6, rate_hz=rate_hz
-    )
+    return cookbook_section("high_shelf", frequency_hz=2_200, gain_db=1.2 * presence, q=0.6, rate_hz=rate_hz)
 
 
 def _power(block: Power, rate_hz: int) -> list[Runner]:

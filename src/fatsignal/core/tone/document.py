@@ -134,9 +134,7 @@ def parse_tone(document: Any) -> Tone:
 def read_tone(text: str | bytes) -> Tone:
     """Parse and validate a tone from JSON text of at most 256 KiB."""
     if len(text) > LARGEST_DOCUMENT_BYTES:
-        raise ToneRefused(
-            f"this tone document has {len(text)} bytes; at most {LARGEST_DOCUMENT_BYTES} are read"
-        )
+        raise ToneRefused(f"this tone document has {len(text)} bytes; at most {LARGEST_DOCUMENT_BYTES} are read")
     try:
         document = json.loads(text)
     except (ValueError, RecursionError):

@@ -1,4 +1,4 @@
-"""Comparing sounds fairly: at equal loudness, and by how their spectra differ."""
+"""How two sounds differ in tone, their loudness aside."""
 
 import math
 
@@ -9,22 +9,8 @@ from scipy.signal import welch
 from fatsignal.core.clip import Samples
 from fatsignal.errors import SignalError
 
-AIM_LUFS = -18.0
-CEILING_DBTP = -1.0
 # IEC 61260-1 base-ten thirds of an octave from 80 Hz to 8 kHz: where tone is judged.
 BAND_NUMBERS = range(19, 40)
-
-
-def matching_gains_db(loudness_lufs: list[float], true_peak_dbtp: list[float]) -> list[float]:
-    """Gains that bring all sounds to one loudness, at most −18 LUFS, without a peak above −1 dBTP.
-
-    Silence keeps a gain of 0. All others get the same loudness, even where one sound's peaks make it a low one.
-    """
-    audible = [(lufs, peak) for lufs, peak in zip(loudness_lufs, true_peak_dbtp, strict=True) if math.isfinite(lufs)]
-    if not audible:
-        return [0.0 for _ in loudness_lufs]
-    target = min(AIM_LUFS, *(lufs + CEILING_DBTP - peak for lufs, peak in audible))
-    return [target - lufs if math.isfinite(lufs) else 0.0 for lufs in loudness_lufs]
 
 
 def third_octave_levels_db(signal: Samples, *, rate_hz: int) -> NDArray[np.float64]:

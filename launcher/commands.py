@@ -1,0 +1,229 @@
+"""The commands of `./fatsignal`: start, stop, worker, test, and those that go straight to the program."""
+
+import contextlib
+import fcntl
+import json
+import os
+import signal
+import subprocess
+import sys
+import time
+from collections.abc import Iterator
+from pathlib import Path
+
+from launcher.postgres import Postgres, PostgresFailed
+from launcher.setup import PYTHON, ROOT, SetUpFailed, set_up_debian, set_up_pages, set_up_python
+
+WRONG_INPUT = 2
+_STOP_S = 15.0
+
+USAGE = """Fat Signal: record DI and amp together, re-amp, judge tone at the source.
+
+  ./fatsignal start     set up what is missing and serve the application; Ctrl-C stops it
+  ./fatsignal stop      stop the application that runs
+  ./fatsignal worker    render prints for an application that runs, here or elsewhere
+  ./fatsignal test      set up what the tests need and run all of them
+  ./fatsignal reamp     run dry recordings through a tone
+  ./fatsignal analyse   measure the levels of a sound file
+  ./fatsignal align     measure delay and polarity between two recordings
+  ./fatsignal tones     list the tones
+
+Each command explains itself with --help.
+"""
+
+
+def main(arguments: list[str]) -> int:
+    """Run one command; returns the exit status."""
+    if not arguments or arguments[0] in ("-h", "--help", "help"):
+        print(USAGE, end="")
+        return 0 if arguments else WRONG_INPUT
+    command, rest = arguments[0], arguments[1:]
+    try:
+        match command:
+            case "start":
+                return start()
+            case "stop":
+                return stop()
+            case "test":
+                return test(rest)
+            case "worker":
+                return worker(rest)
+            case "reamp" | "analyse" | "align" | "tones":
+                set_up_python(for_tests=False)
+                return subprocess.run([str(PYTHON), "-m", "fatsignal.cli", command, *rest], check=False).returncode
+            case _:
+                print(f"there is no command {command!r}; ./fatsignal --help lists them", file=sys.stderr)
+                return WRONG_INPUT
+    except (SetUpFailed, PostgresFailed) as problem:
+        print(str(problem), file=sys.stderr)
+        return 1
+    except KeyboardInterrupt:
+        return 130
+
+
+def data_folder() -> Path:
+    return Path(os.environ.get("FATSIGNAL_DATA", ROOT / "data")).resolve()
+
+
+def start() -> int:
+    """Set up, start the database, serve; everything that was started here is stopped at the end."""
+    data = data_folder()
+    (data / "run").mkdir(parents=True, exist_ok=True)
+    with _only_one(data) as alone:
+        if not alone:
+            running = _server(data)
+            where = f" at http://{running['host']}:{running['port']}" if running else ""
+            print(f"Fat Signal runs already{where}; ./fatsignal stop ends it")
+            return 0
+        # The address is told to other starts from here on.
+        host = os.environ.get("FATSIGNAL_HOST", "127.0.0.1")
+        port = os.environ.get("FATSIGNAL_PORT", "8417")
+        note = data / "run" / "server.json"
+        note.write_text(json.dumps({"pid": os.getpid(), "host": host, "port": port}))
+        try:
+            set_up_debian(for_tests=False)
+            set_up_python(for_tests=False)
+            set_up_pages(for_tests=False)
+            return _serve(data)
+        finally:
+            note.unlink(missing_ok=True)
+
+
+def _serve(data: Path) -> int:
+    own_database = not os.environ.get("FATSIGNAL_DATABASE_URL")
+    postgres = Postgres(data / "postgres")
+    environment = {**os.environ, "FATSIGNAL_DATA": str(data), **_cache()}
+    stopping = False
+
+    def pass_on(number: int, _: object) -> None:
+        nonlocal stopping
+        stopping = True
+        if server is not None:
+            with contextlib.suppress(ProcessLookupError):
+                server.send_signal(signal.SIGTERM)
+
+    server: subprocess.Popen[bytes] | None = None
+    for number in (signal.SIGTERM, signal.SIGINT, signal.SIGHUP):
+        signal.signal(number, pass_on)
+    try:
+        if own_database:
+            environment["FATSIGNAL_DATABASE_URL"] = postgres.start()
+        if stopping:
+            return 0
+        # A session of its own: Ctrl-C reaches the server through us, once.
+        server = subprocess.Popen(
+            [str(PYTHON), "-m", "fatsignal.cli", "serve"], env=environment, start_new_session=True
+        )
+        status = server.wait()
+        return 0 if stopping else status
+    finally:
+        if own_database:
+            _wait_for_engine(data)
+            postgres.stop()
+
+
+def _wait_for_engine(data: Path) -> None:
+    """The engine closes its files when the application is stopped."""
+    deadline = time.monotonic() + _STOP_S
+    while (data / "run" / "engine.json").exists() and time.monotonic() < deadline:
+        try:
+            os.kill(json.loads((data / "run" / "engine.json").read_text())["pid"], 0)
+        except (OSError, ValueError, KeyError):
+            return
+        time.sleep(0.02)
+
+
+def stop() -> int:
+    """Stop the application that runs in the data folder."""
+    running = _server(data_folder())
+    if running is None:
+        print("Fat Signal does not run")
+        return 0
+    pid = int(running["pid"])
+    with contextlib.suppress(ProcessLookupError):
+        os.kill(pid, signal.SIGTERM)
+    deadline = time.monotonic() + 2 * _STOP_S
+    while time.monotonic() < deadline:
+        try:
+            os.kill(pid, 0)
+        except ProcessLookupError:
+            print("Fat Signal is stopped")
+            return 0
+        if Path(f"/proc/{pid}/stat").exists() and " Z " in Path(f"/proc/{pid}/stat").read_text():
+            print("Fat Signal is stopped")
+            return 0
+        time.sleep(0.05)
+    print(f"process {pid} does not end; look at it by hand", file=sys.stderr)
+    return 1
+
+
+def worker(rest: list[str]) -> int:
+    """Start a worker on the database that is set, or on the one that runs here."""
+    set_up_python(for_tests=False)
+    data = data_folder()
+    environment = {**os.environ, "FATSIGNAL_DATA": str(data), **_cache()}
+    if not environment.get("FATSIGNAL_DATABASE_URL"):
+        postgres = Postgres(data / "postgres")
+        if not postgres.running():
+            raise SetUpFailed(
+                "no database runs here: start the application first with ./fatsignal start, "
+                "or set FATSIGNAL_DATABASE_URL to that of the studio"
+            )
+        environment["FATSIGNAL_DATABASE_URL"] = postgres.url
+    return subprocess.run(
+        [str(PYTHON), "-m", "fatsignal.cli", "worker", *rest], env=environment, check=False
+    ).returncode
+
+
+def test(rest: list[str]) -> int:
+    """All checks: types and style, the front end's tests, then pytest; arguments go to pytest alone."""
+    set_up_debian(for_tests=True)
+    set_up_python(for_tests=True)
+    set_up_pages(for_tests=True)
+    environment = {**os.environ, **_cache()}
+    binaries = PYTHON.parent
+    steps = []
+    if not rest:
+        steps = [
+            ("ruff", [str(binaries / "ruff"), "check", "src", "tests", "launcher", "bench"], ROOT),
+            ("mypy", [str(binaries / "mypy")], ROOT),
+            ("tsc", ["npm", "run", "--silent", "check"], ROOT / "frontend"),
+            ("vitest", ["npm", "run", "--silent", "test"], ROOT / "frontend"),
+        ]
+    failed = []
+    for name, command, folder in steps:
+        print(f"== {name}", flush=True)
+        if subprocess.run(command, cwd=folder, env=environment, check=False).returncode:
+            failed.append(name)
+    print("== pytest", flush=True)
+    if subprocess.run([str(PYTHON), "-m", "pytest", *rest], cwd=ROOT, env=environment, check=False).returncode:
+        failed.append("pytest")
+    if failed:
+        print(f"failed: {', '.join(failed)}", file=sys.stderr)
+    return 1 if failed else 0
+
+
+def _cache() -> dict[str, str]:
+    """Compiled kernels are kept in the project, whoever runs it and wherever the package lies."""
+    return {"NUMBA_CACHE_DIR": os.environ.get("NUMBA_CACHE_DIR", str(ROOT / "build" / "numba"))}
+
+
+def _server(data: Path) -> dict[str, str] | None:
+    try:
+        note: dict[str, str] = json.loads((data / "run" / "server.json").read_text())
+        os.kill(int(note["pid"]), 0)
+    except (OSError, ValueError, KeyError):
+        return None
+    return note
+
+
+@contextlib.contextmanager
+def _only_one(data: Path) -> Iterator[bool]:
+    """Whether this is the only start in the data folder; two at once are settled by a lock."""
+    with (data / "run" / "start.lock").open("w") as lock:
+        try:
+            fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        except OSError:
+            yield False
+            return
+        yield True

@@ -1,0 +1,73 @@
+"""Looking at a recorded file once: its checksum, its level checks, and the columns its wave is drawn from."""
+
+import hashlib
+import math
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from fatsignal.core.clip import Clip
+from fatsignal.core.level.pyramid import BASE_FRAMES, Columns, coarser, columns
+from fatsignal.core.level.report import di_advice, measure_level, played_average_dbfs
+from fatsignal.files.sound import read_clip
+
+
+@dataclass(frozen=True, slots=True)
+class Survey:
+    """What is known of one channel's file."""
+
+    sha256: str
+    clip: Clip
+    checks: dict[str, Any]
+
+
+def survey_file(path: Path, *, kind: str, window: tuple[int, int] | None = None) -> Survey:
+    """Measure a file of one channel; `window` limits the checks to frames [from, to) of the file."""
+    clip = read_clip(path)
+    heard = clip
+    if window is not None:
+        heard = Clip(clip.samples[max(0, window[0]) : window[1]], clip.rate_hz)
+    return Survey(sha256_of(path), clip, level_checks(heard, kind=kind))
+
+
+def sha256_of(path: Path) -> str:
+    with path.open("rb") as file:
+        return hashlib.file_digest(file, "sha256").hexdigest()
+
+
+def level_checks(clip: Clip, *, kind: str) -> dict[str, Any]:
+    """Level figures of a channel as JSON; minus infinity, which JSON lacks, becomes null."""
+    report = measure_level(clip)
+    average = played_average_dbfs(clip)[0]
+    advice = di_advice(average, report.peak_dbfs[0], report.flat_top_runs[0]) if kind == "di" else None
+    return {
+        "peak_dbfs": _finite(report.peak_dbfs[0]),
+        "true_peak_dbtp": _finite(report.true_peak_dbtp[0]),
+        "average_dbfs": _finite(average),
+        "loudness_lufs": _finite(report.loudness_lufs),
+        "crest_db": _finite(report.crest_db[0]),
+        "dc": report.dc[0],
+        "flat_top_runs": report.flat_top_runs[0],
+        "advice": advice,
+    }
+
+
+def _finite(value: float) -> float | None:
+    return round(value, 3) if math.isfinite(value) else None
+
+
+def keep_wave(folder: Path, key: str, clip: Clip) -> None:
+    """Store the finest columns of a clip under `key`; coarser ones are joined from them when asked for."""
+    folder.mkdir(parents=True, exist_ok=True)
+    partial = folder / f"{key}.partial.npy"
+    np.save(partial, columns(clip.samples, frames_per_column=BASE_FRAMES))
+    partial.replace(folder / f"{key}.npy")
+
+
+def load_wave(folder: Path, key: str, *, frames_per_column: int) -> Columns:
+    """Columns of a kept wave, shape (channels, columns, 2); `frames_per_column` is rounded to a step kept."""
+    fine = np.load(folder / f"{key}.npy", mmap_mode="r")
+    factor = max(1, round(frames_per_column / BASE_FRAMES))
+    return coarser(np.asarray(fine), factor)

@@ -1,0 +1,204 @@
+"""The command line: analyse, align, reamp, tones; and the server and worker that the launcher starts."""
+
+import asyncio
+import json
+import math
+from collections.abc import Callable
+from dataclasses import asdict
+from pathlib import Path
+from typing import Annotated, Any
+
+import typer
+
+from fatsignal.errors import FatSignalError, FileRefused, SettingRefused
+
+app = typer.Typer(
+    add_completion=False, no_args_is_help=True, help="Record DI and amp together, re-amp, judge tone at the source."
+)
+
+WRONG_INPUT = 2
+AsJson = Annotated[bool, typer.Option("--json", help="Print one JSON document.")]
+
+
+def _or_refuse(act: Callable[[], None]) -> None:
+    """Run `act`; what is refused becomes one sentence on standard error and exit status 2."""
+    try:
+        act()
+    except FatSignalError as refusal:
+        typer.echo(str(refusal), err=True)
+        raise typer.Exit(WRONG_INPUT) from None
+    except OSError as trouble:
+        typer.echo(f"{trouble.filename or 'a file'} could not be used: {trouble.strerror or trouble}", err=True)
+        raise typer.Exit(WRONG_INPUT) from None
+
+
+@app.command()
+def analyse(file: Path, as_json: AsJson = False) -> None:
+    """Measure the levels of a sound file."""
+
+    def act() -> None:
+        from fatsignal.core.level.report import measure_level
+        from fatsignal.files.sound import read_clip
+
+        report = asdict(measure_level(read_clip(file)))
+        if as_json:
+            typer.echo(json.dumps(_without_infinity(report)))
+            return
+        channels, seconds = report["channels"], report["frames"] / report["rate_hz"]
+        typer.echo(f"{file.name}: {report['rate_hz']} Hz, {channels} channel{'s'[: channels != 1]}, {seconds:.2f} s")
+        typer.echo(f"  loudness   {report['loudness_lufs']:8.1f} LUFS")
+        for name, label, unit in (
+            ("peak_dbfs", "peak", "dBFS"), ("true_peak_dbtp", "true peak", "dBTP"), ("rms_dbfs", "RMS", "dBFS"),
+            ("crest_db", "crest", "dB"), ("dc", "offset", ""), ("flat_top_runs", "flat tops", ""),
+        ):  # fmt: skip
+            shown = "  ".join(f"{value:8.4g}" if name == "dc" else f"{value:8.1f}" for value in report[name])
+            typer.echo(f"  {label:10s} {shown} {unit}")
+
+    _or_refuse(act)
+
+
+@app.command()
+def align(reference: Path, other: Path, as_json: AsJson = False) -> None:
+    """Measure how much later OTHER is than REFERENCE, and its polarity."""
+
+    def act() -> None:
+        from fatsignal.core.timing.delay import align as measure
+        from fatsignal.files.sound import read_clip
+
+        first, second = read_clip(reference), read_clip(other)
+        if first.rate_hz != second.rate_hz:
+            raise FileRefused(
+                f"{reference.name} has {first.rate_hz} Hz and {other.name} {second.rate_hz} Hz: bring them to one rate"
+            )
+        found = asdict(measure(first.channel(0), second.channel(0), rate_hz=first.rate_hz))
+        if as_json:
+            typer.echo(json.dumps(found))
+            return
+        way = "later" if found["delay_samples"] >= 0 else "earlier"
+        typer.echo(
+            f"{other.name} is {abs(found['delay_samples']):.2f} samples ({abs(found['delay_ms']):.3f} ms, "
+            f"{abs(found['path_difference_m']) * 100:.1f} cm) {way}, "
+            f"{'same' if found['polarity'] > 0 else 'opposite'} polarity, confidence {found['confidence']:.2f}"
+        )
+
+    _or_refuse(act)
+
+
+@app.command()
+def reamp(
+    files: Annotated[list[Path], typer.Argument(metavar="IN...", help="Dry recordings; several: OUT is a folder.")],
+    tone: Annotated[str, typer.Option(help="Name of a tone, or a JSON file.")],
+    out: Annotated[Path, typer.Option(help="File to write, .wav or .flac; for several files a folder.")],
+    rate: Annotated[
+        int | None, typer.Option(metavar="HZ", help="Rate of the output; that of the input when left out.")
+    ] = None,
+    depth: Annotated[str, typer.Option(help="16, 24 or 32f.")] = "24",
+    oversample: Annotated[int | None, typer.Option(help="1, 2, 4 or 8; the tone's own when left out.")] = None,
+    quiet: Annotated[bool, typer.Option("--quiet", help="No progress bar.")] = False,
+) -> None:
+    """Run dry recordings through a tone."""
+    _or_refuse(lambda: _reamp_all(files, tone, out, rate, depth, oversample, quiet))
+
+
+def _reamp_all(
+    files: list[Path], tone_name: str, out: Path, rate: int | None, depth: str, oversample: int | None, quiet: bool
+) -> None:
+    from rich.console import Console
+    from rich.progress import Progress
+
+    from fatsignal.core.clip import HIGHEST_RATE_HZ, LOWEST_RATE_HZ
+    from fatsignal.files.reamp import reamp_file
+    from fatsignal.files.sound import facts_of
+    from fatsignal.tones import find_tone
+
+    if depth not in ("16", "24", "32f"):
+        raise SettingRefused(f"a depth of {depth} is not written: choose 16, 24 or 32f")
+    if oversample not in (None, 1, 2, 4, 8):
+        raise SettingRefused(f"oversampling of {oversample} is not done: choose 1, 2, 4 or 8")
+    if rate is not None and not LOWEST_RATE_HZ <= rate <= HIGHEST_RATE_HZ:
+        raise SettingRefused(f"a rate of {rate} Hz is outside {LOWEST_RATE_HZ} to {HIGHEST_RATE_HZ} Hz")
+    chosen = find_tone(tone_name)
+    several = len(files) > 1 or out.is_dir()
+    targets = [out / f"{file.stem} - {chosen.name}.wav" if several else out for file in files]
+    if len(set(targets)) != len(targets):
+        raise SettingRefused("two of the files have the same name, and would become one: rename one of them")
+    # Nothing is written before all inputs are known to be good.
+    for file, target in zip(files, targets, strict=True):
+        facts_of(file)
+        if target.exists():
+            raise SettingRefused(f"{target} exists already: choose another name, or remove it")
+    if several:
+        out.mkdir(parents=True, exist_ok=True)
+    with Progress(console=Console(stderr=True), disable=quiet, transient=True) as bars:
+        for file, target in zip(files, targets, strict=True):
+            bar = bars.add_task(file.name, total=1.0)
+            try:
+                reamp_file(
+                    file, target, chosen, rate_hz=rate, depth=depth, oversample=oversample,  # type: ignore[arg-type]
+                    on_progress=lambda share, bar=bar: bars.update(bar, completed=share),  # type: ignore[misc]
+                )  # fmt: skip
+            except FatSignalError as refusal:
+                raise FileRefused(f"{file.name}: {str(refusal).removeprefix(file.name).lstrip(': ')}") from None
+    if not quiet:
+        for target in targets:
+            typer.echo(str(target))
+
+
+@app.command()
+def tones(
+    as_json: AsJson = False, schema: Annotated[bool, typer.Option(help="Print the JSON Schema.")] = False
+) -> None:
+    """List the tones that come with the program."""
+    from fatsignal.core.tone.document import tone_schema
+    from fatsignal.tones import shipped_tones
+
+    if schema:
+        typer.echo(json.dumps(tone_schema(), indent=1))
+    elif as_json:
+        typer.echo(json.dumps([tone.model_dump(mode="json") for tone in shipped_tones()]))
+    else:
+        for tone in shipped_tones():
+            typer.echo(f"{tone.name:12s} {tone.use}")
+
+
+@app.command(hidden=True)
+def serve() -> None:
+    """Serve the application; the launcher calls this with the database running."""
+    from fatsignal.serve import serve as run
+
+    _or_refuse(run)
+
+
+@app.command(hidden=True)
+def worker(name: Annotated[str, typer.Option(help="Shown in the log.")] = "worker") -> None:
+    """Render prints for an application that runs elsewhere."""
+    from fatsignal.serve import run_worker
+
+    _or_refuse(lambda: asyncio.run(run_worker(name)))
+
+
+@app.command(hidden=True)
+def openapi() -> None:
+    """Print the API's OpenAPI document, from which the front end's types are made."""
+    from fatsignal.web.app import create_app
+
+    typer.echo(json.dumps(create_app().openapi(), indent=1))
+
+
+def _without_infinity(report: dict[str, Any]) -> dict[str, Any]:
+    """JSON has no minus infinity: the level of silence is null."""
+
+    def plain(value: Any) -> Any:
+        if isinstance(value, list):
+            return [plain(item) for item in value]
+        return None if isinstance(value, float) and not math.isfinite(value) else value
+
+    return {key: plain(value) for key, value in report.items()}
+
+
+def main() -> None:
+    app()
+
+
+if __name__ == "__main__":
+    main()

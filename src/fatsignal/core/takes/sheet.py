@@ -1,0 +1,77 @@
+"""The song sheet: which bars of a song are played, by which take, and which are missing."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from uuid import UUID
+
+from fatsignal.core.timing.tempo import TempoMap
+
+# A bar counts as played when a take's window holds all of it but this share: a pass stopped on the
+# last beat has played the bar.
+_MISSING_SHARE = 0.05
+
+
+@dataclass(frozen=True, slots=True)
+class Window:
+    """What the sheet needs of a take: its window on the session's time line."""
+
+    take_id: UUID
+    from_frame: int
+    to_frame: int
+
+
+@dataclass(frozen=True, slots=True)
+class Bar:
+    """A bar, its frames, and the newest take that played it."""
+
+    number: int
+    from_frame: int
+    to_frame: int
+    take_id: UUID | None
+
+
+@dataclass(frozen=True, slots=True)
+class Phrase:
+    """Some bars of a section, the unit in which takes are compared."""
+
+    first_bar: int
+    bars: int
+    from_frame: int
+    to_frame: int
+
+
+@dataclass(frozen=True, slots=True)
+class SheetLine:
+    """One section: its bars, its phrases, the takes that touch it from the newest on, and what is missing."""
+
+    from_frame: int
+    to_frame: int
+    bars: list[Bar]
+    phrases: list[Phrase]
+    take_ids: list[UUID]
+    missing_bars: int
+
+
+def sheet_line(tempo: TempoMap, *, first_bar: int, bars: int, phrase_bars: int, windows: Sequence[Window]) -> SheetLine:
+    """Lay windows, the newest first, over the bars of one section."""
+    start, end = tempo.bar_frame(first_bar), tempo.bar_frame(first_bar + bars)
+    drawn = []
+    for number in range(first_bar, first_bar + bars):
+        bar_from, bar_to = tempo.bar_frame(number), tempo.bar_frame(number + 1)
+        slack = round(_MISSING_SHARE * (bar_to - bar_from))
+        by = next(
+            (
+                window.take_id
+                for window in windows
+                if window.from_frame <= bar_from + slack and window.to_frame >= bar_to - slack
+            ),
+            None,
+        )
+        drawn.append(Bar(number, bar_from, bar_to, by))
+    phrases = []
+    for bar in range(first_bar, first_bar + bars, phrase_bars):
+        length = min(phrase_bars, first_bar + bars - bar)
+        phrases.append(Phrase(bar, length, tempo.bar_frame(bar), tempo.bar_frame(bar + length)))
+    touching = [window.take_id for window in windows if window.from_frame < end and window.to_frame > start]
+    missing = sum(1 for bar in drawn if bar.take_id is None)
+    return SheetLine(start, end, drawn, phrases, touching, missing)

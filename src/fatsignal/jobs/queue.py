@@ -1,0 +1,120 @@
+"""Background work on procrastinate, in the same PostgreSQL: here or on other machines."""
+
+import asyncio
+import logging
+from uuid import UUID
+
+from procrastinate import App, JobContext, PsycopgConnector
+from procrastinate.exceptions import JobAborted
+from psycopg import AsyncConnection
+
+from fatsignal.config import settings
+from fatsignal.errors import FatSignalError
+from fatsignal.store import prints, sessions, takes, tones
+from fatsignal.store.database import Connection
+
+RENDERS = "renders"
+_PROGRESS_S = 0.1
+# A worker that died is noticed after this long; its jobs go back to the queue.
+HEARTBEAT_S = 1.0
+STALLED_S = 4.0
+
+log = logging.getLogger(__name__)
+
+
+def make_queue(database_url: str) -> App:
+    """The queue's application; open it before use."""
+    app = App(connector=PsycopgConnector(conninfo=database_url, min_size=1, max_size=4))
+    app.task(name="render_print", queue=RENDERS, pass_context=True)(_render_print)
+    return app
+
+
+async def ask_to_render(app: App, conn: Connection, print_id: UUID) -> None:
+    """Queue the rendering of a print."""
+    job_id = await app.configure_task("render_print", queue=RENDERS).defer_async(print_id=str(print_id))
+    await prints.set_job(conn, print_id, job_id)
+
+
+async def stop_rendering(app: App, conn: Connection, print_id: UUID) -> None:
+    """Take a waiting print out of the queue, or end its rendering; nothing of it is left."""
+    print_ = await prints.get_print(conn, print_id)
+    if print_.job_id is not None:
+        await app.job_manager.cancel_job_by_id_async(print_.job_id, abort=True)
+    await prints.set_ended(conn, print_id, state="stopped")
+
+
+async def work(app: App, database_url: str, *, concurrency: int, name: str) -> None:
+    """Render what is asked for until cancelled, and take over from workers that died."""
+    rescue = asyncio.create_task(_rescue_stalled(app))
+    try:
+        await app.run_worker_async(
+            queues=[RENDERS], concurrency=concurrency, name=name, install_signal_handlers=False,
+            update_heartbeat_interval=HEARTBEAT_S, stalled_worker_timeout=STALLED_S, abort_job_polling_interval=0.3, shutdown_graceful_timeout=1.0,
+            additional_context={"database_url": database_url},
+        )  # fmt: skip
+    finally:
+        rescue.cancel()
+
+
+async def _rescue_stalled(app: App) -> None:
+    while True:
+        try:
+            for job in await app.job_manager.get_stalled_jobs(seconds_since_heartbeat=STALLED_S):
+                await app.job_manager.retry_job(job)
+        except Exception as trouble:  # the database may be away for a while; the next round tries again
+            log.warning("looking for stalled renders failed: %s", trouble)
+        await asyncio.sleep(HEARTBEAT_S)
+
+
+async def _render_print(context: JobContext, print_id: str) -> None:
+    """The task: everything it needs is read from the store, and all it learns is written there."""
+    # Imported here: the web process that only queues work does not pay for scipy and numba.
+    from fatsignal.acts.render_print import render_print
+
+    place = settings()
+    key = UUID(print_id)
+    async with await AsyncConnection.connect(context.additional_context["database_url"], autocommit=True) as conn:
+        print_ = await prints.get_print(conn, key)
+        if print_.state in ("ready", "stopped"):
+            return
+        take = await takes.get_take(conn, print_.take_id)
+        channels = (await takes.channels_of(conn, [take.id]))[take.id]
+        part = await sessions.get_part(conn, take.part_id)
+        session = await sessions.get_session(conn, part.session_id)
+        revision = await tones.get_revision(conn, print_.tone_revision_id)
+        loop = asyncio.get_running_loop()
+        progress = {"share": 0.0, "speed": 0.0}
+
+        def on_progress(share: float, times_real_time: float) -> None:
+            progress.update(share=share, speed=times_real_time)
+            if context.should_abort():
+                raise JobAborted
+
+        rendering = loop.run_in_executor(
+            None,
+            lambda: render_print(
+                print_id=print_id, session=session, take=take, channels=channels, revision=revision,
+                sessions_folder=place.sessions_folder, waves_folder=place.pyramids_folder, on_progress=on_progress,
+            ),
+        )  # fmt: skip
+        try:
+            told = -1.0
+            while not (await asyncio.wait({asyncio.ensure_future(rendering)}, timeout=_PROGRESS_S))[0]:
+                if progress["share"] != told:
+                    told = progress["share"]
+                    await prints.set_progress(conn, key, told, progress["speed"] or None)
+            done = await rendering
+        except JobAborted:
+            await prints.set_ended(conn, key, state="stopped")
+            raise
+        except FatSignalError as refusal:
+            await prints.set_ended(conn, key, state="failed", problem=str(refusal))
+            return
+        except OSError as trouble:
+            sentence = f"the print could not be written: {trouble.strerror or trouble}; make room and print again"
+            await prints.set_ended(conn, key, state="failed", problem=sentence)
+            return
+        await prints.set_ready(
+            conn, key, file=done.file, sha256=done.sha256, frames=done.frames, origin=done.origin,
+            checks=done.checks, times_real_time=done.times_real_time,
+        )  # fmt: skip

@@ -1,0 +1,93 @@
+"""Running the server and the worker: migrations, the demonstration on first start, then uvicorn."""
+
+import asyncio
+import contextlib
+import os
+import signal
+from pathlib import Path
+
+from psycopg import AsyncConnection, OperationalError
+
+from fatsignal.config import Settings, settings
+from fatsignal.errors import SetUpFailed
+from fatsignal.store.database import migrate
+
+
+def serve() -> None:
+    """Bring the database up to date, make the demonstration when there is no session, and serve."""
+    import uvicorn
+
+    from fatsignal.web.app import create_app
+
+    place = settings()
+    place.sessions_folder.mkdir(parents=True, exist_ok=True)
+    place.run_folder.mkdir(parents=True, exist_ok=True)
+    asyncio.run(_prepare(place))
+    config = uvicorn.Config(
+        create_app(place), host=place.host, port=place.port, log_level="warning", ws_ping_interval=20,
+        timeout_graceful_shutdown=2,
+    )  # fmt: skip
+    server = uvicorn.Server(config)
+    asyncio.run(_serve_and_tell(server, place))
+    _end_engine(place.run_folder)
+
+
+async def run_worker(name: str) -> None:
+    """Render until told to stop."""
+    from fatsignal.jobs.queue import make_queue, work
+
+    place = settings()
+    queue = make_queue(place.database_url)
+    try:
+        async with queue.open_async():
+            working = asyncio.create_task(work(queue, place.database_url, concurrency=max(1, place.workers), name=name))
+            for number in (signal.SIGTERM, signal.SIGINT):
+                asyncio.get_running_loop().add_signal_handler(number, working.cancel)
+            print(f"{name} renders; stop it with Ctrl-C", flush=True)
+            with contextlib.suppress(asyncio.CancelledError):
+                await working
+    except OperationalError:
+        raise SetUpFailed(
+            "the database is not reached: start the application first, or set FATSIGNAL_DATABASE_URL"
+        ) from None
+
+
+async def _prepare(place: Settings) -> None:
+    try:
+        await migrate(place.database_url)
+    except OperationalError as trouble:
+        raise SetUpFailed(f"the database is not reached: {str(trouble).splitlines()[0]}") from None
+    if os.environ.get("FATSIGNAL_DEMO", "1") == "0":
+        return
+    async with await AsyncConnection.connect(place.database_url, autocommit=True) as conn:
+        found = await (await conn.execute("SELECT 1 FROM session LIMIT 1")).fetchone()
+        if found is None:
+            from fatsignal.demo.build import build_demo
+            from fatsignal.jobs.queue import make_queue
+
+            queue = make_queue(place.database_url)
+            async with queue.open_async():
+                await build_demo(
+                    conn, queue, sessions_folder=place.sessions_folder, waves_folder=place.pyramids_folder,
+                    say=lambda line: print(f"  {line}", flush=True),
+                    first_passes_only=os.environ.get("FATSIGNAL_DEMO") == "short",
+                )  # fmt: skip
+
+
+async def _serve_and_tell(server: "object", place: Settings) -> None:
+    serving = asyncio.create_task(server.serve())  # type: ignore[attr-defined]
+    while not server.started and not serving.done():  # type: ignore[attr-defined]
+        await asyncio.sleep(0.01)
+    if not serving.done():
+        print(f"Fat Signal is ready: http://{place.host}:{place.port}", flush=True)
+    await serving
+
+
+def _end_engine(run_folder: Path) -> None:
+    """End the engine when the application is stopped by a person; it finishes its files first."""
+    from fatsignal.engine.link import running_engine
+
+    address = running_engine(run_folder)
+    if address is not None:
+        with contextlib.suppress(ProcessLookupError):
+            os.kill(address.pid, signal.SIGTERM)

@@ -1,0 +1,110 @@
+"""The application: pages and API in one process, the engine and the renders beside it."""
+
+import asyncio
+import contextlib
+import json
+import logging
+from collections.abc import AsyncIterator
+from contextlib import asynccontextmanager
+from pathlib import Path
+
+from fastapi import FastAPI
+from fastapi.responses import FileResponse
+from fastapi.staticfiles import StaticFiles
+from psycopg import AsyncConnection, OperationalError
+from starlette.middleware.gzip import GZipMiddleware
+
+import fatsignal
+from fatsignal.config import Settings, settings
+from fatsignal.errors import NotFound
+from fatsignal.jobs.queue import make_queue, work
+from fatsignal.store.database import open_pool
+from fatsignal.store.prints import CHANNEL
+from fatsignal.web.desk import Desk
+from fatsignal.web.live import Hub
+from fatsignal.web.live import router as live_router
+from fatsignal.web.problems import answer_problems
+from fatsignal.web.routes import hand_over, reamp, rolls, sessions, takes
+from fatsignal.web.security import OnlyOurselves
+
+PAGES = Path(__file__).resolve().parents[3] / "frontend" / "dist"
+_RECONNECT_S = 1.0
+
+log = logging.getLogger(__name__)
+
+
+def create_app(place: Settings | None = None) -> FastAPI:
+    """The application for `place`; without it, for the settings of this process."""
+    place = place or settings()
+    app = FastAPI(title="Fat Signal", version=fatsignal.__version__, lifespan=_lifespan, docs_url=None, redoc_url=None)
+    app.state.place = place
+    answer_problems(app)
+    for routes in (sessions, takes, rolls, reamp, hand_over):
+        app.include_router(routes.router)
+    app.include_router(live_router)
+    _serve_pages(app)
+    app.add_middleware(GZipMiddleware, minimum_size=2048, compresslevel=3)
+    app.add_middleware(OnlyOurselves, allowed_hosts=place.allowed_hosts)
+    return app
+
+
+@asynccontextmanager
+async def _lifespan(app: FastAPI) -> AsyncIterator[None]:
+    place: Settings = app.state.place
+    pool = open_pool(place.database_url)
+    await pool.open()
+    app.state.pool = pool
+    app.state.hub = hub = Hub()
+    app.state.desk = desk = Desk(place, pool, hub)
+    app.state.queue = queue = make_queue(place.database_url)
+    tasks = []
+    async with queue.open_async():
+        tasks.append(asyncio.create_task(desk.run()))
+        tasks.append(asyncio.create_task(_hear_prints(place.database_url, hub)))
+        if place.workers:
+            tasks.append(asyncio.create_task(_keep_working(queue, place)))
+        try:
+            yield
+        finally:
+            for task in tasks:
+                task.cancel()
+            await asyncio.gather(*tasks, return_exceptions=True)
+    await pool.close()
+
+
+async def _keep_working(queue: "object", place: Settings) -> None:
+    """The worker inside the application; it comes back when the database does."""
+    while True:
+        try:
+            await work(queue, place.database_url, concurrency=place.workers, name="application")  # type: ignore[arg-type]
+        except asyncio.CancelledError:
+            raise
+        except Exception as trouble:
+            log.warning("the render worker starts again: %s", trouble)
+        await asyncio.sleep(_RECONNECT_S)
+
+
+async def _hear_prints(database_url: str, hub: Hub) -> None:
+    """Pass on what any worker, here or elsewhere, tells about prints."""
+    while True:
+        with contextlib.suppress(OperationalError):
+            async with await AsyncConnection.connect(database_url, autocommit=True) as conn:
+                await conn.execute(f"LISTEN {CHANNEL}")
+                async for note in conn.notifies():
+                    hub.tell({"event": "print", **json.loads(note.payload)})
+        await asyncio.sleep(_RECONNECT_S)
+
+
+def _serve_pages(app: FastAPI) -> None:
+    """The built front end: its files, and its one page for every address that is not the API's."""
+    if (PAGES / "assets").is_dir():
+        app.mount("/assets", StaticFiles(directory=PAGES / "assets"), name="assets")
+
+    @app.get("/{address:path}", include_in_schema=False)
+    async def page(address: str) -> FileResponse:
+        if address.startswith("api/"):
+            raise NotFound("address", f"/{address}")
+        file = PAGES / "icon.svg" if address == "icon.svg" else PAGES / "index.html"
+        if not file.exists():
+            raise NotFound("built front end", "here: run ./fatsignal start, which builds it")
+        return FileResponse(file, headers={"Cache-Control": "no-cache"})

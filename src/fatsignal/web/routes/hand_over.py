@@ -1,0 +1,112 @@
+"""Hand-over: chosen channels and prints in one ZIP."""
+
+from typing import Annotated, Literal
+from uuid import UUID
+
+from fastapi import APIRouter, Query
+from fastapi.responses import StreamingResponse
+from pydantic import BaseModel
+
+from fatsignal.errors import SettingRefused
+from fatsignal.files.names import file_name
+from fatsignal.store import prints, sessions, takes
+from fatsignal.store.database import Connection
+from fatsignal.web.context import Place, Transaction
+
+router = APIRouter(prefix="/api/sessions/{session_id}", tags=["hand-over"])
+
+
+class HandOverItem(BaseModel):
+    """One thing that can be handed over; `key` names it in the request for the ZIP."""
+
+    key: str
+    take_id: UUID
+    name: str
+    kind: Literal["di", "mic", "sim"]
+    seconds: float
+    first_bar: int
+    last_bar: int
+
+
+@router.get("/hand-over")
+async def what_there_is(session_id: UUID, conn: Transaction) -> list[HandOverItem]:
+    """All channels of takes that are not in the bin, and all finished prints."""
+    session = await sessions.get_session(conn, session_id)
+    found = []
+    for take, part_name, channels, ready in await _material(conn, session_id):
+        stem = f"{part_name} {take.number:02d}"
+        bars = (
+            session.tempo.bar_beat_at(take.window_from_frame)[0],
+            session.tempo.bar_beat_at(take.window_to_frame - 1)[0],
+        )
+        entries = [(f"channel-{take.id}-{c.position}", f"{stem} - {c.name}", c.kind) for c in channels]
+        entries += [(f"print-{p.id}", f"{stem} - {p.tone_name} r{p.tone_revision}", "sim") for p in ready]
+        found += [
+            HandOverItem(
+                key=key, take_id=take.id, name=name, kind=kind,  # type: ignore[arg-type]
+                seconds=take.frames / take.rate_hz, first_bar=bars[0], last_bar=bars[1],
+            )
+            for key, name, kind in entries
+        ]  # fmt: skip
+    return found
+
+
+@router.get("/hand-over.zip", response_class=StreamingResponse)
+async def hand_over(
+    session_id: UUID,
+    conn: Transaction,
+    place: Place,
+    item: Annotated[list[str], Query(max_length=500)],
+    kind: Literal["wav", "flac"] = "wav",
+    depth: Literal["16", "24", "32f"] = "24",
+    start: Literal["song", "own"] = "song",
+) -> StreamingResponse:
+    """The chosen items, aligned and named, as a ZIP of open files."""
+    from fatsignal.acts.hand_over import Item, stream_zip
+
+    session = await sessions.get_session(conn, session_id)
+    chosen = set(item)
+    items = []
+    for take, part_name, channels, ready in await _material(conn, session_id):
+        stem = f"{part_name} {take.number:02d}"
+        for channel in channels:
+            if (key := f"channel-{take.id}-{channel.position}") in chosen:
+                chosen.discard(key)
+                path = place.sessions_folder / take.folder / channel.file
+                says = "Recorded dry." if channel.kind == "di" else "Recorded from the amp."
+                items.append(
+                    Item(path, f"{stem} - {channel.name}", take.from_frame, take.frames, take.recorded_at, says)
+                )
+        for print_ in ready:
+            if (key := f"print-{print_.id}") in chosen:
+                chosen.discard(key)
+                name = f"{stem} - {print_.tone_name} r{print_.tone_revision}"
+                says = f"Re-amped through {print_.tone_name}, revision {print_.tone_revision}."
+                path = place.sessions_folder / (print_.file or "")
+                items.append(Item(path, name, take.from_frame, print_.frames or take.frames, take.recorded_at, says))
+    if chosen:
+        raise SettingRefused(f"{len(chosen)} of the chosen things are not there any more: reload the page")
+    pieces = stream_zip(session, items, kind=kind, depth=depth, start=start)
+    return StreamingResponse(
+        pieces,
+        media_type="application/zip",
+        headers={"Content-Disposition": f'attachment; filename="{_ascii(file_name(session.name))}.zip"'},
+    )
+
+
+async def _material(
+    conn: Connection, session_id: UUID
+) -> list[tuple[takes.Take, str, list[takes.TakeChannel], list[prints.Print]]]:
+    await sessions.get_session(conn, session_id)
+    found = [take for take in await takes.list_takes(conn, session_id) if take.binned_at is None]
+    channels = await takes.channels_of(conn, [take.id for take in found])
+    names = {part.id: part.name for part in await sessions.list_parts(conn, session_id)}
+    ready = [print_ for print_ in await prints.list_prints(conn, session_id) if print_.state == "ready"]
+    return [
+        (take, names[take.part_id], channels[take.id], [print_ for print_ in ready if print_.take_id == take.id])
+        for take in found
+    ]
+
+
+def _ascii(name: str) -> str:
+    return name.encode("ascii", "replace").decode().replace('"', "")

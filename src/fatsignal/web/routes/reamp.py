@@ -1,0 +1,215 @@
+"""Re-amp: tones, prints, and what a comparison at equal loudness needs."""
+
+import json
+from datetime import datetime
+from typing import Any, Literal
+from uuid import UUID
+
+from fastapi import APIRouter, Body, Request, Response
+from pydantic import BaseModel, Field
+
+from fatsignal.errors import ToneRefused
+from fatsignal.jobs.queue import ask_to_render, stop_rendering
+from fatsignal.store import prints, sessions, takes, tones
+from fatsignal.web.context import Queue, Transaction
+from fatsignal.web.routes.takes import ChecksView
+
+router = APIRouter(prefix="/api", tags=["re-amp"])
+
+
+class ToneView(BaseModel, from_attributes=True):
+    id: UUID
+    tone_id: UUID
+    name: str
+    revision: int
+    use: str
+    document: dict[str, Any]
+    made_at: datetime
+
+
+class PrintView(BaseModel):
+    id: UUID
+    take_id: UUID
+    tone_revision_id: UUID
+    tone_name: str
+    tone_revision: int
+    state: Literal["waiting", "rendering", "ready", "failed", "stopped"]
+    progress: float
+    times_real_time: float | None
+    problem: str
+    file: str | None
+    checks: ChecksView | None
+
+
+class NewPrint(BaseModel):
+    take_id: UUID
+    tone_revision_id: UUID
+
+
+class SoundView(BaseModel):
+    """One sound of a comparison; `gain_db` brings it to the loudness of the others."""
+
+    key: str
+    name: str
+    kind: Literal["di", "mic", "sim"]
+    audio_url: str
+    wave_id: UUID
+    wave_channel: int
+    loudness_lufs: float | None
+    gain_db: float
+    spectrum_difference_db: float | None
+    print_id: UUID | None = None
+
+
+class ComparisonView(BaseModel):
+    """All that can be heard of one take: its channels and its prints, in one place, at one loudness."""
+
+    take_id: UUID
+    from_frame: int
+    frames: int
+    rate_hz: int
+    sounds: list[SoundView]
+
+
+class CurveView(BaseModel):
+    """The live curve of one block, computed by the core."""
+
+    kind: str
+    title: str
+    axis: Literal["frequency", "level", "none"]
+    x: list[float]
+    y: list[float]
+    x_unit: str
+    y_unit: str
+    values: list[tuple[str, str]] = Field(description="What is set, as label and value with unit.")
+
+
+@router.get("/tones")
+async def all_tones(conn: Transaction) -> list[ToneView]:
+    """The newest revision of every tone."""
+    return [_tone_view(revision) for revision in await tones.list_newest(conn)]
+
+
+@router.post("/tones", status_code=201)
+async def keep_tone(
+    request: Request, conn: Transaction, document: dict[str, Any] = Body(description="A tone document.")
+) -> ToneView:
+    """Keep a tone; under a name that exists it becomes a new revision."""
+    from fatsignal.core.tone.document import LARGEST_DOCUMENT_BYTES, parse_tone
+
+    size = len(json.dumps(document))
+    if size > LARGEST_DOCUMENT_BYTES:
+        raise ToneRefused(f"this tone document has {size} bytes; at most {LARGEST_DOCUMENT_BYTES} are read")
+    return _tone_view(await tones.keep_tone(conn, parse_tone(document)))
+
+
+@router.get("/tones/schema")
+async def schema() -> dict[str, Any]:
+    """JSON Schema of the tone document."""
+    from fatsignal.core.tone.document import tone_schema
+
+    return tone_schema()
+
+
+@router.get("/tones/{revision_id}/strip")
+async def strip(revision_id: UUID, conn: Transaction) -> list[CurveView]:
+    """The tone's blocks in signal order, each with its curve."""
+    import asyncio
+
+    from fatsignal.core.tone.curves import block_curves
+    from fatsignal.core.tone.document import parse_tone
+
+    revision = await tones.get_revision(conn, revision_id)
+    curves = await asyncio.to_thread(block_curves, parse_tone(revision.document))
+    return [CurveView.model_validate(curve, from_attributes=True) for curve in curves]
+
+
+@router.get("/sessions/{session_id}/prints")
+async def all_prints(session_id: UUID, conn: Transaction) -> list[PrintView]:
+    return [_print_view(print_) for print_ in await prints.list_prints(conn, session_id)]
+
+
+@router.post("/prints", status_code=202)
+async def ask_for_print(new: NewPrint, conn: Transaction, queue: Queue) -> PrintView:
+    """Ask for a take's DI through a tone; one that is there already is simply returned."""
+    await takes.get_take(conn, new.take_id)
+    await tones.get_revision(conn, new.tone_revision_id)
+    print_, asked = await prints.ask_for_print(conn, take_id=new.take_id, tone_revision_id=new.tone_revision_id)
+    if asked:
+        # The worker must see the print when it gets the job.
+        await conn.commit()
+        await ask_to_render(queue, conn, print_.id)
+    return _print_view(print_)
+
+
+@router.delete("/prints/{print_id}/rendering", status_code=204)
+async def stop_print(print_id: UUID, conn: Transaction, queue: Queue) -> Response:
+    """Stop a rendering; nothing of it is left. A finished print stays."""
+    await stop_rendering(queue, conn, print_id)
+    return Response(status_code=204)
+
+
+@router.get("/takes/{take_id}/comparison")
+async def comparison(take_id: UUID, conn: Transaction) -> ComparisonView:
+    """Everything that can be heard of a take, with the gains that make it equally loud."""
+    from fatsignal.core.tone.matching import matching_gains_db
+
+    take = await takes.get_take(conn, take_id)
+    part = await sessions.get_part(conn, take.part_id)
+    channels = (await takes.channels_of(conn, [take_id]))[take_id]
+    sounds = [
+        SoundView(
+            key=f"channel-{channel.position}", name=channel.name, kind=channel.kind,  # type: ignore[arg-type]
+            audio_url=f"/api/takes/{take_id}/channels/{channel.position}/audio",
+            wave_id=take_id, wave_channel=channel.position,
+            loudness_lufs=channel.checks["loudness_lufs"], gain_db=0, spectrum_difference_db=None,
+        )
+        for channel in channels
+    ]  # fmt: skip
+    peaks = [channel.checks["true_peak_dbtp"] for channel in channels]
+    for print_ in await prints.list_prints(conn, part.session_id):
+        if print_.take_id != take_id or print_.state != "ready" or print_.checks is None:
+            continue
+        sounds.append(
+            SoundView(
+                key=f"print-{print_.id}", name=f"{print_.tone_name}", kind="sim",
+                audio_url=f"/api/prints/{print_.id}/audio", wave_id=print_.id, wave_channel=0,
+                loudness_lufs=print_.checks["loudness_lufs"], gain_db=0,
+                spectrum_difference_db=print_.checks.get("spectrum_difference_db"), print_id=print_.id,
+            )
+        )  # fmt: skip
+        peaks.append(print_.checks["true_peak_dbtp"])
+    gains = matching_gains_db([sound.loudness_lufs for sound in sounds], peaks)
+    for sound, gain_db in zip(sounds, gains, strict=True):
+        sound.gain_db = round(gain_db, 3)
+    return ComparisonView(
+        take_id=take_id, from_frame=take.from_frame, frames=take.frames, rate_hz=take.rate_hz, sounds=sounds
+    )
+
+
+def _tone_view(revision: tones.ToneRevision) -> ToneView:
+    return ToneView(
+        id=revision.id,
+        tone_id=revision.tone_id,
+        name=revision.name,
+        revision=revision.revision,
+        use=str(revision.document.get("use", "")),
+        document=revision.document,
+        made_at=revision.made_at,
+    )
+
+
+def _print_view(print_: prints.Print) -> PrintView:
+    return PrintView(
+        id=print_.id,
+        take_id=print_.take_id,
+        tone_revision_id=print_.tone_revision_id,
+        tone_name=print_.tone_name,
+        tone_revision=print_.tone_revision,
+        state=print_.state,  # type: ignore[arg-type]
+        progress=print_.progress,
+        times_real_time=print_.times_real_time,
+        problem=print_.problem,
+        file=print_.file,
+        checks=ChecksView.model_validate(print_.checks) if print_.checks else None,
+    )

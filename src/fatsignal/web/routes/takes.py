@@ -1,0 +1,222 @@
+"""Takes: what was recorded, its waves and its sound; bringing in a file; the bin."""
+
+import asyncio
+import re
+import tempfile
+from datetime import datetime
+from pathlib import Path
+from typing import Annotated, Literal
+from uuid import UUID
+
+from fastapi import APIRouter, Form, Query, Response, UploadFile
+from fastapi.responses import FileResponse
+from pydantic import BaseModel, Field
+
+from fatsignal.errors import FileRefused, NotFound
+from fatsignal.store import prints, sessions, takes
+from fatsignal.web.context import Place, Transaction
+
+router = APIRouter(prefix="/api", tags=["takes"])
+
+_READ_BYTES = 1 << 20
+
+
+class ChecksView(BaseModel):
+    """Level figures over the window; null where there is only silence."""
+
+    peak_dbfs: float | None
+    true_peak_dbtp: float | None
+    average_dbfs: float | None
+    loudness_lufs: float | None
+    crest_db: float | None
+    dc: float
+    flat_top_runs: int
+    advice: str | None
+    spectrum_difference_db: float | None = None
+
+
+class TakeChannelView(BaseModel, from_attributes=True):
+    position: int
+    name: str
+    kind: Literal["di", "mic", "sim"]
+    file: str
+    checks: ChecksView
+
+
+class TakeView(BaseModel):
+    id: UUID
+    part_id: UUID
+    part_name: str
+    number: int
+    recorded_at: datetime
+    rate_hz: int
+    from_frame: int
+    frames: int
+    window_from_frame: int
+    window_to_frame: int
+    first_bar: int
+    last_bar: int
+    origin: Literal["rolled", "imported", "recovered"]
+    note: str
+    folder: str
+    binned: bool
+    verdict: Literal["good", "look", "fix"] = Field(description="Of the DI's level: the worst thing that was found.")
+    verdict_says: str
+    channels: list[TakeChannelView]
+
+
+@router.get("/sessions/{session_id}/takes")
+async def all_takes(session_id: UUID, conn: Transaction) -> list[TakeView]:
+    """Every take of the session with its channels and checks, the newest of each part first."""
+    session = await sessions.get_session(conn, session_id)
+    found = await takes.list_takes(conn, session_id)
+    channels = await takes.channels_of(conn, [take.id for take in found])
+    names = {part.id: part.name for part in await sessions.list_parts(conn, session_id)}
+    return [_view(session, names[take.part_id], take, channels[take.id]) for take in found]
+
+
+@router.post("/sessions/{session_id}/imports", status_code=201)
+async def import_file(
+    session_id: UUID, file: UploadFile, part_id: Annotated[UUID, Form()], conn: Transaction, place: Place
+) -> TakeView:
+    """Bring in a DI file of one's own: it becomes a take of the part."""
+    from fatsignal.acts.import_di import import_di
+
+    session = await sessions.get_session(conn, session_id)
+    part = await sessions.get_part(conn, part_id)
+    number = 1 + max(await takes.highest_number(conn, part.id), highest_folder(place.sessions_folder, session, part))
+    shown_name = Path(file.filename or "the file").name
+    with tempfile.NamedTemporaryFile(prefix="import-", suffix=Path(shown_name).suffix[:8]) as kept:
+        received = 0
+        while piece := await file.read(_READ_BYTES):
+            received += len(piece)
+            if received > place.largest_upload_bytes:
+                limit_gb = place.largest_upload_bytes / 1024**3
+                raise FileRefused(
+                    f"{shown_name} is larger than {limit_gb:g} GB: cut it into parts, or use the command line"
+                )
+            await asyncio.to_thread(kept.write, piece)
+        kept.flush()
+        take, channels = await asyncio.to_thread(
+            lambda: import_di(
+                Path(kept.name), shown_name=shown_name, session=session, part=part, number=number,
+                sessions_folder=place.sessions_folder, waves_folder=place.pyramids_folder,
+            )
+        )  # fmt: skip
+    await takes.add_take(conn, take, channels)
+    return _view(session, part.name, take, channels)
+
+
+@router.post("/takes/{take_id}/bin", status_code=204)
+async def bin_take(take_id: UUID, conn: Transaction) -> Response:
+    """Put a take into the bin; its audio stays on disk."""
+    await takes.set_binned(conn, take_id, binned=True)
+    return Response(status_code=204)
+
+
+@router.delete("/takes/{take_id}/bin", status_code=204)
+async def unbin_take(take_id: UUID, conn: Transaction) -> Response:
+    """Take a take out of the bin."""
+    await takes.set_binned(conn, take_id, binned=False)
+    return Response(status_code=204)
+
+
+@router.get("/waves/{key}", response_class=Response, responses={200: {"content": {"application/octet-stream": {}}}})
+async def wave(
+    key: UUID, place: Place, frames_per_column: Annotated[int, Query(ge=256, le=1 << 20)] = 1024
+) -> Response:
+    """Columns of the wave of a take or print: signed bytes, minimum and maximum by turns, channel after channel."""
+    from fatsignal.acts.survey import load_wave
+
+    try:
+        columns = await asyncio.to_thread(
+            load_wave, place.pyramids_folder, str(key), frames_per_column=frames_per_column
+        )
+    except FileNotFoundError:
+        raise NotFound("wave", key) from None
+    channels, count, _ = columns.shape
+    return Response(
+        columns.tobytes(),
+        media_type="application/octet-stream",
+        headers={
+            "X-Channels": str(channels),
+            "X-Columns": str(count),
+            "Cache-Control": "private, max-age=31536000, immutable",
+        },
+    )
+
+
+@router.get("/takes/{take_id}/channels/{position}/audio", response_class=FileResponse)
+async def channel_audio(take_id: UUID, position: int, conn: Transaction, place: Place) -> FileResponse:
+    """One channel as it was recorded."""
+    take = await takes.get_take(conn, take_id)
+    for channel in (await takes.channels_of(conn, [take_id]))[take_id]:
+        if channel.position == position:
+            return _audio(place.sessions_folder / take.folder / channel.file)
+    raise NotFound("channel", position)
+
+
+@router.get("/prints/{print_id}/audio", response_class=FileResponse)
+async def print_audio(print_id: UUID, conn: Transaction, place: Place) -> FileResponse:
+    """A finished print."""
+    print_ = await prints.get_print(conn, print_id)
+    if print_.file is None:
+        raise NotFound("finished print", print_id)
+    return _audio(place.sessions_folder / print_.file)
+
+
+def _audio(path: Path) -> FileResponse:
+    if not path.exists():
+        raise FileRefused(f"{path.name} is not in its folder any more; put it back to hear it")
+    return FileResponse(path, media_type="audio/wav", headers={"Cache-Control": "private, max-age=86400"})
+
+
+def highest_folder(sessions_folder: Path, session: sessions.Session, part: sessions.Part) -> int:
+    """Highest number that a take folder of the part has: what waits to be entered counts too."""
+    from fatsignal.files.names import file_name
+
+    folder = sessions_folder / session.folder / file_name(part.name)
+    numbers = [re.fullmatch(r"Take (\d+)", path.name) for path in folder.glob("Take *")]
+    return max((int(match[1]) for match in numbers if match), default=0)
+
+
+def _view(session: sessions.Session, part_name: str, take: takes.Take, channels: list[takes.TakeChannel]) -> TakeView:
+    tempo = session.tempo
+    verdict, says = _verdict(take, channels)
+    return TakeView(
+        id=take.id,
+        part_id=take.part_id,
+        part_name=part_name,
+        number=take.number,
+        recorded_at=take.recorded_at,
+        rate_hz=take.rate_hz,
+        from_frame=take.from_frame,
+        frames=take.frames,
+        window_from_frame=take.window_from_frame,
+        window_to_frame=take.window_to_frame,
+        first_bar=tempo.bar_beat_at(take.window_from_frame)[0],
+        last_bar=tempo.bar_beat_at(take.window_to_frame - 1)[0],
+        origin=take.origin,  # type: ignore[arg-type]
+        note=take.note,
+        folder=take.folder,
+        binned=take.binned_at is not None,
+        verdict=verdict,
+        verdict_says=says,
+        channels=[TakeChannelView.model_validate(channel) for channel in channels],
+    )
+
+
+def _verdict(take: takes.Take, channels: list[takes.TakeChannel]) -> tuple[Literal["good", "look", "fix"], str]:
+    """The worst thing that the checks found, in words."""
+    clipped = [channel.name for channel in channels if channel.checks["flat_top_runs"]]
+    silent = [channel.name for channel in channels if channel.checks["peak_dbfs"] is None]
+    if silent:
+        return "fix", f"{', '.join(silent)}: nothing arrived"
+    if clipped:
+        return "fix", f"{', '.join(clipped)}: clipped"
+    advice = next((channel.checks["advice"] for channel in channels if channel.checks["advice"]), None)
+    if advice:
+        return "look", advice
+    if take.note:
+        return ("look" if take.origin == "recovered" else "good"), take.note
+    return "good", "levels are right"
