@@ -85,11 +85,11 @@ def bass_part() -> list[Note]:
 def _broken(start: Fraction, frets: tuple[int | None, ...], strings: list[int], *, last: bool) -> list[Note]:
     order = [strings[0], strings[2], strings[3], strings[1], strings[-1], strings[3], strings[2], strings[-1]]
     if last:
-        return [Note(start, Fraction(4), string, frets[string] or 0, 0.55) for string in strings]
+        return [Note(start, Fraction(4), string, frets[string] or 0, 0.75) for string in strings]
     return [
         Note(start + Fraction(eighth, 2), Fraction(4) - Fraction(eighth, 2), string, frets[string] or 0, force)
         for eighth, (string, force) in enumerate(
-            zip(order, (0.62, 0.4, 0.42, 0.45, 0.5, 0.38, 0.42, 0.46), strict=True)
+            zip(order, (0.95, 0.7, 0.72, 0.75, 0.8, 0.68, 0.72, 0.76), strict=True)
         )
     ]
 
@@ -104,7 +104,7 @@ def _muted_eighths(start: Fraction, frets: tuple[int | None, ...], strings: list
             notes.append(
                 Note(
                     start + Fraction(eighth, 2), Fraction(1, 2), string, frets[string] or 0,
-                    0.72 if accent else 0.5,
+                    1.0 if accent else 0.8,
                     Articulation.RING if last_lifted else Articulation.MUTE,
                 )
             )  # fmt: skip

@@ -33,7 +33,7 @@ class RigSetup(_Values):
     pickup_capacitance_farad: float = _PICKUP.capacitance_farad
     cable_farad: float = _LOAD.cable_farad
     input_ohm: float = _LOAD.input_ohm
-    string_volts: float = Field(1.1, description="Peak voltage of a string plucked as hard as it goes.")
+    string_volts: float = Field(0.85, description="Peak voltage of a string plucked as hard as it goes.")
     full_scale_v: float = _INPUT.full_scale_v
     input_noise_dbfs: float = _INPUT.noise_dbfs
     hum_dbfs: float = _INPUT.hum_dbfs

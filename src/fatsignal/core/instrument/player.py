@@ -61,7 +61,7 @@ class Hand:
 
 
 _DAMPED_S = 0.05
-_MUTED_S = 0.45
+_MUTED_S = 0.8
 _STRUM_S = 0.007
 
 

@@ -1,6 +1,8 @@
 """Re-amp: tones, prints, and what a comparison at equal loudness needs."""
 
+import asyncio
 import json
+from dataclasses import asdict
 from datetime import datetime
 from typing import Any, Literal
 from uuid import UUID
@@ -71,6 +73,11 @@ class ComparisonView(BaseModel):
     sounds: list[SoundView]
 
 
+class SettingView(BaseModel):
+    label: str
+    value: str
+
+
 class CurveView(BaseModel):
     """The live curve of one block, computed by the core."""
 
@@ -81,7 +88,7 @@ class CurveView(BaseModel):
     y: list[float]
     x_unit: str
     y_unit: str
-    values: list[tuple[str, str]] = Field(description="What is set, as label and value with unit.")
+    values: list[SettingView] = Field(description="What is set, each value with its unit.")
 
 
 @router.get("/tones")
@@ -114,14 +121,15 @@ async def schema() -> dict[str, Any]:
 @router.get("/tones/{revision_id}/strip")
 async def strip(revision_id: UUID, conn: Transaction) -> list[CurveView]:
     """The tone's blocks in signal order, each with its curve."""
-    import asyncio
-
     from fatsignal.core.tone.curves import block_curves
     from fatsignal.core.tone.document import parse_tone
 
     revision = await tones.get_revision(conn, revision_id)
     curves = await asyncio.to_thread(block_curves, parse_tone(revision.document))
-    return [CurveView.model_validate(curve, from_attributes=True) for curve in curves]
+    return [
+        CurveView(**(asdict(curve) | {"values": [SettingView(label=name, value=value) for name, value in curve.values]}))
+        for curve in curves
+    ]
 
 
 @router.get("/sessions/{session_id}/prints")

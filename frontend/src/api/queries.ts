@@ -1,0 +1,90 @@
+import { QueryClient, useQuery } from '@tanstack/react-query'
+import { answered, api } from './client'
+
+export const queryClient = new QueryClient({
+  defaultOptions: { queries: { retry: 2, staleTime: 30_000, refetchOnWindowFocus: false } },
+})
+
+export function useSessions() {
+  return useQuery({ queryKey: ['sessions'], queryFn: () => answered(api.GET('/api/sessions')) })
+}
+
+export function useSession(sessionId: string | undefined) {
+  return useQuery({
+    queryKey: ['session', sessionId],
+    enabled: sessionId !== undefined,
+    queryFn: () =>
+      answered(api.GET('/api/sessions/{session_id}', { params: { path: { session_id: sessionId! } } })),
+  })
+}
+
+export function useSheet(sessionId: string, partId: string | undefined) {
+  return useQuery({
+    queryKey: ['sheet', sessionId, partId],
+    enabled: partId !== undefined,
+    placeholderData: (previous) => previous,
+    queryFn: () =>
+      answered(
+        api.GET('/api/sessions/{session_id}/sheet', {
+          params: { path: { session_id: sessionId }, query: { part_id: partId! } },
+        }),
+      ),
+  })
+}
+
+export function useTakes(sessionId: string) {
+  return useQuery({
+    queryKey: ['takes', sessionId],
+    queryFn: () =>
+      answered(api.GET('/api/sessions/{session_id}/takes', { params: { path: { session_id: sessionId } } })),
+  })
+}
+
+export function useTones() {
+  return useQuery({ queryKey: ['tones'], queryFn: () => answered(api.GET('/api/tones')) })
+}
+
+export function useStrip(revisionId: string | undefined) {
+  return useQuery({
+    queryKey: ['strip', revisionId],
+    enabled: revisionId !== undefined,
+    staleTime: Infinity,
+    queryFn: () =>
+      answered(api.GET('/api/tones/{revision_id}/strip', { params: { path: { revision_id: revisionId! } } })),
+  })
+}
+
+export function usePrints(sessionId: string) {
+  return useQuery({
+    queryKey: ['prints', sessionId],
+    queryFn: () =>
+      answered(api.GET('/api/sessions/{session_id}/prints', { params: { path: { session_id: sessionId } } })),
+  })
+}
+
+export function useComparison(takeId: string | undefined) {
+  return useQuery({
+    queryKey: ['comparison', takeId],
+    enabled: takeId !== undefined,
+    queryFn: () =>
+      answered(api.GET('/api/takes/{take_id}/comparison', { params: { path: { take_id: takeId! } } })),
+  })
+}
+
+export function useHandOverItems(sessionId: string) {
+  return useQuery({
+    queryKey: ['hand-over', sessionId],
+    queryFn: () =>
+      answered(api.GET('/api/sessions/{session_id}/hand-over', { params: { path: { session_id: sessionId } } })),
+  })
+}
+
+/** After a take came or went, everything that counts takes is asked for again. */
+export function refreshTakes() {
+  for (const key of ['takes', 'sheet', 'hand-over', 'comparison', 'prints'])
+    void queryClient.invalidateQueries({ queryKey: [key] })
+}
+
+export function refreshPrints() {
+  for (const key of ['prints', 'hand-over', 'comparison']) void queryClient.invalidateQueries({ queryKey: [key] })
+}

@@ -1,0 +1,86 @@
+import { useLive } from '../api/live'
+import { INK } from '../signal/Glyph'
+import { barBeat, seconds } from '../signal/format'
+import { useDesk } from './SessionContext'
+import { useFrame } from './useFrame'
+
+const LOWEST = -48
+
+/** The page that is read from three metres: count-in, bar and beat, section, take, level, how far it is. */
+export function AcrossTheRoom({ onLeave }: { onLeave: () => void }) {
+  const { session, sheet, sectionId, part, takes } = useDesk()
+  const { rolling, meters } = useLive()
+  const frame = useFrame()
+  const line = sheet?.lines.find((entry) => entry.section.id === sectionId)
+  const countIn = rolling !== null && frame < rolling.window_from_frame
+  const place = barBeat(frame || line?.from_frame || 0, session.beat_frames, session.first_beat, session.beats_per_bar)
+  const [bar, beat] = place.split('.')
+  const channels = rolling?.channels ?? []
+  const number =
+    rolling?.number ?? 1 + Math.max(0, ...takes.filter((take) => take.part_id === part?.id).map((take) => take.number))
+  const from = rolling?.window_from_frame ?? line?.from_frame ?? 0
+  const to = rolling?.window_to_frame ?? line?.to_frame ?? 1
+  const done = Math.max(0, Math.min(1, (frame - from) / (to - from)))
+
+  return (
+    <div className="flex h-full flex-col justify-between px-10 pt-4 pb-8">
+      <div className="flex items-baseline justify-between">
+        <p className="font-name text-[44px] leading-none font-bold">
+          {line?.section.name ?? 'Song'}
+          <span className="ml-6 font-medium text-pencil">
+            {part?.name}, take {number}
+          </span>
+        </p>
+        <p className="font-name text-[40px] leading-none font-bold text-mic">
+          {rolling ? (countIn ? 'Count-in' : 'Rolling') : ''}
+        </p>
+      </div>
+      <div className="flex items-center justify-center gap-10" aria-hidden>
+        {countIn ? (
+          <p className="font-name text-[260px] leading-[0.8] font-extrabold">{beat}</p>
+        ) : (
+          <>
+            <p className="font-name text-[260px] leading-[0.8] font-extrabold">{bar}</p>
+            <p className="flex flex-col gap-4">
+              {Array.from({ length: session.beats_per_bar }, (_, index) => (
+                <span
+                  key={index}
+                  className={`block h-11 w-28 border-[3px] border-ink ${String(index + 1) === beat ? 'bg-ink' : ''}`}
+                />
+              ))}
+            </p>
+          </>
+        )}
+      </div>
+      <div className="flex flex-col gap-3.5">
+        {channels.map((channel, index) => {
+          const peak = meters?.peak_dbfs[index] ?? -120
+          const average = meters?.average_dbfs[index] ?? -120
+          const share = (level: number) => `${(100 * (Math.max(LOWEST, Math.min(0, level)) - LOWEST)) / -LOWEST}%`
+          return (
+            <div key={channel.name} className="grid grid-cols-[9rem_1fr_7rem] items-center gap-5 text-[26px]">
+              <span className="font-name font-semibold first-letter:uppercase">{channel.name}</span>
+              <span className="relative h-8 border-b-2 border-ink bg-wash">
+                <span className="absolute inset-y-0 left-0" style={{ width: share(average), background: INK[channel.kind] }} />
+                <span className="absolute inset-y-0 w-1.5 -translate-x-full bg-ink" style={{ left: share(peak) }} />
+              </span>
+              <span className={peak > -1 ? 'font-bold text-mic' : ''}>
+                {peak > -1 ? '! hot' : peak < -60 ? 'silent' : `−${Math.abs(Math.round(peak))} dB`}
+              </span>
+            </div>
+          )
+        })}
+        <div className="mt-2 grid grid-cols-[9rem_1fr_7rem] items-center gap-5 text-[22px] text-pencil">
+          <span>{seconds((done * (to - from)) / session.rate_hz)}</span>
+          <span className="h-2.5 bg-wash">
+            <span className="block h-full bg-ink" style={{ width: `${100 * done}%` }} />
+          </span>
+          <span>{seconds((to - from) / session.rate_hz)}</span>
+        </div>
+        <button onClick={onLeave} className="self-center text-[15px] text-pencil underline underline-offset-4">
+          Leave this page with Escape
+        </button>
+      </div>
+    </div>
+  )
+}

@@ -1,0 +1,69 @@
+import { useEffect, useState } from 'react'
+import { Outlet } from 'react-router'
+import { useLive } from '../api/live'
+import { AcrossTheRoom } from './AcrossTheRoom'
+import { Cord } from './Cord'
+import { Deck } from './Deck'
+import { Keys } from './Keys'
+import { Notices } from './Notices'
+import { useDesk } from './SessionContext'
+import { useKeys } from './useKeys'
+
+const NIGHT_KEY = 'fatsignal.night'
+
+/** Cord above, one station between, deck below; while rolling, the page that is read across the room. */
+export function Frame() {
+  const desk = useDesk()
+  const { rolling, said } = useLive()
+  const [night, setNight] = useState(() => localStorage.getItem(NIGHT_KEY) === 'yes')
+  const [across, setAcross] = useState(false)
+  const [left, setLeft] = useState<string | null>(null)
+  const [keysShown, setKeysShown] = useState(false)
+  const acrossShown = rolling ? left !== rolling.roll_id : across
+
+  useEffect(() => {
+    document.documentElement.dataset.theme = night ? 'night' : 'day'
+    localStorage.setItem(NIGHT_KEY, night ? 'yes' : 'no')
+  }, [night])
+
+  function toggleAcross() {
+    if (rolling) setLeft(acrossShown ? rolling.roll_id : null)
+    else setAcross(!across)
+  }
+
+  const acts = [
+    { key: 'PageDown', does: 'roll, and stop', act: desk.rollOrStop },
+    { key: 'PageUp', does: 'bin the last pass and roll again', act: desk.binAndRoll },
+    { key: ' ', does: 'play, and stop', act: desk.playOrStop },
+    { key: 'd', does: 'hear it dry, and back', act: desk.hearDry },
+    { key: 'l', does: 'loop the take', act: desk.toggleLoop },
+    { key: 'c', does: 'click while rolling, on or off', act: desk.toggleClick },
+    { key: 'u', does: 'undo the last bin', act: desk.undo },
+    { key: 'r', does: 'page for across the room', act: toggleAcross },
+    { key: 'n', does: 'night and day', act: () => setNight(!night) },
+    { key: '?', does: 'these keys', act: () => setKeysShown(!keysShown) },
+  ]
+  const sounds = desk.comparison?.sounds ?? []
+  useKeys([
+    ...acts,
+    { key: 'Escape', does: 'leave this page', act: () => acrossShown && toggleAcross() },
+    ...sounds.slice(0, 9).map((sound, index) => ({
+      key: String(index + 1),
+      does: `hear ${sound.name}`,
+      act: () => desk.hear(sound.key),
+    })),
+  ])
+
+  return (
+    <div className="grid h-full grid-rows-[92px_minmax(0,1fr)_76px] bg-paper text-ink">
+      <p className="sr-only" aria-live="assertive">
+        {said}
+      </p>
+      <Cord night={night} onNight={() => setNight(!night)} onKeys={() => setKeysShown(true)} />
+      <main className="min-h-0 min-w-0">{acrossShown ? <AcrossTheRoom onLeave={toggleAcross} /> : <Outlet />}</main>
+      <Deck />
+      <Notices />
+      <Keys open={keysShown} onClose={() => setKeysShown(false)} acts={acts} />
+    </div>
+  )
+}

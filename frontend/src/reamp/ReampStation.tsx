@@ -1,0 +1,67 @@
+import { useState } from 'react'
+import { answered, api } from '../api/client'
+import { notice } from '../api/live'
+import { refreshPrints, usePrints, useTones } from '../api/queries'
+import { useDesk } from '../frame/SessionContext'
+import { useKeys } from '../frame/useKeys'
+import { PrintTable } from './PrintTable'
+import { ToneStrip } from './ToneStrip'
+
+/** The dry takes through tones, against the miked amp at equal loudness. */
+export function ReampStation() {
+  const { session, take, comparison, hear } = useDesk()
+  const tones = useTones()
+  const prints = usePrints(session.id)
+  const [tone, setTone] = useState<string>()
+  const chosen = tones.data?.find((entry) => entry.id === tone) ?? tones.data?.[1] ?? tones.data?.[0]
+
+  async function ask(takeId: string, toneId: string) {
+    try {
+      await answered(api.POST('/api/prints', { body: { take_id: takeId, tone_revision_id: toneId } }))
+      refreshPrints()
+    } catch (error) {
+      notice((error as Error).message)
+    }
+  }
+
+  async function stop(printId: string) {
+    try {
+      await answered(
+        api.DELETE('/api/prints/{print_id}/rendering', { params: { path: { print_id: printId } } }),
+      )
+      refreshPrints()
+    } catch (error) {
+      notice((error as Error).message)
+    }
+  }
+
+  useKeys([
+    {
+      key: 'Enter',
+      does: 'print the take through the chosen tone',
+      act: () => take && chosen && void ask(take.id, chosen.id),
+    },
+  ])
+
+  if (tones.isError || prints.isError) return <p role="alert" className="p-8">{(tones.error ?? prints.error)!.message}</p>
+  if (!tones.data || !prints.data)
+    return (
+      <p role="status" className="p-8 text-pencil">
+        Loading tones…
+      </p>
+    )
+
+  return (
+    <div className="flex h-full flex-col px-6 pb-3">
+      <PrintTable
+        tones={tones.data}
+        prints={prints.data}
+        toneId={chosen?.id}
+        onTone={setTone}
+        onAsk={(takeId, toneId) => void ask(takeId, toneId)}
+        onStop={(printId) => void stop(printId)}
+      />
+      {chosen && <ToneStrip tone={chosen} printed={comparison?.sounds.find((sound) => sound.name === chosen.name)} onHear={hear} />}
+    </div>
+  )
+}

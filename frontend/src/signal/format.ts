@@ -1,0 +1,35 @@
+/** Figures as they are shown: a true minus sign, a fixed number of digits. */
+export function figure(value: number, digits = 1): string {
+  return value.toFixed(digits).replace('-', '−').replace(/^−(0(\.0+)?)$/, '$1')
+}
+
+export function level(value: number | null | undefined, unit = 'dB'): string {
+  return value === null || value === undefined ? 'silent' : `${figure(value)} ${unit}`
+}
+
+export function seconds(value: number): string {
+  const minutes = Math.floor(value / 60)
+  const rest = value - 60 * minutes
+  return minutes ? `${minutes}:${Math.floor(rest).toString().padStart(2, '0')}` : `${rest.toFixed(1)} s`
+}
+
+export function clock(iso: string): string {
+  return new Date(iso).toLocaleTimeString([], { hour: '2-digit', minute: '2-digit', hour12: false })
+}
+
+/** A frame as bar and beat, read off the beats that the server placed. */
+export function barBeat(frame: number, beatFrames: number[], firstBeat: number, beatsPerBar: number): string {
+  let low = 0
+  let high = beatFrames.length - 1
+  while (low < high) {
+    const middle = (low + high + 1) >> 1
+    if (beatFrames[middle]! <= frame) low = middle
+    else high = middle - 1
+  }
+  const beat = firstBeat + low
+  return `${Math.floor(beat / beatsPerBar) + 1}.${(((beat % beatsPerBar) + beatsPerBar) % beatsPerBar) + 1}`
+}
+
+export function count(number: number, word: string): string {
+  return `${number} ${word}${number === 1 ? '' : 's'}`
+}

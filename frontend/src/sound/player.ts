@@ -1,0 +1,185 @@
+/**
+ * Plays several versions of one stretch of sound at once and lets one be heard.
+ *
+ * All versions start at the same instant of the audio clock and run on together, so that switching is
+ * a fade of a few milliseconds between two sounds at the same sample: no gap, no click, no jump.
+ */
+export interface PlayerSound {
+  key: string
+  url: string
+  gainDb: number
+  fromFrame: number
+}
+
+export interface PlayerState {
+  playing: boolean
+  loading: boolean
+  heard: string | null
+  frame: number
+  problem: string | null
+}
+
+const SWITCH_S = 0.006
+const START_S = 0.03
+const MOST_KEPT = 24
+
+export class Player {
+  private context: AudioContext | null = null
+  private buffers = new Map<string, Promise<AudioBuffer>>()
+  private running: { key: string; source: AudioBufferSourceNode; gain: GainNode }[] = []
+  private sounds: PlayerSound[] = []
+  private loop: [number, number] | null = null
+  private startedAt = 0
+  private startFrame = 0
+  private round = 0
+  private listeners = new Set<() => void>()
+  state: PlayerState = { playing: false, loading: false, heard: null, frame: 0, problem: null }
+
+  constructor(readonly rateHz: number) {}
+
+  subscribe = (listener: () => void) => {
+    this.listeners.add(listener)
+    return () => this.listeners.delete(listener)
+  }
+
+  snapshot = () => this.state
+
+  private set(changes: Partial<PlayerState>) {
+    this.state = { ...this.state, ...changes }
+    for (const listener of this.listeners) listener()
+  }
+
+  /** The audio context, for those who look at what comes out. */
+  audio(): AudioContext {
+    this.context ??= new AudioContext({ sampleRate: this.rateHz, latencyHint: 'interactive' })
+    return this.context
+  }
+
+  /** Frame of the session that sounds now. */
+  frameNow(): number {
+    if (!this.state.playing || !this.context) return this.state.frame
+    const passed = Math.max(0, this.context.currentTime - this.startedAt) * this.rateHz
+    const frame = this.startFrame + passed
+    if (!this.loop || frame < this.loop[1]) return Math.round(frame)
+    const [from, to] = this.loop
+    return Math.round(from + ((frame - from) % (to - from)))
+  }
+
+  private buffer(url: string): Promise<AudioBuffer> {
+    let kept = this.buffers.get(url)
+    if (!kept) {
+      kept = fetch(url).then(async (response) => {
+        if (!response.ok) {
+          const body = (await response.json().catch(() => null)) as { detail?: string } | null
+          throw new Error(body?.detail ?? 'this sound cannot be loaded')
+        }
+        return this.audio().decodeAudioData(await response.arrayBuffer())
+      })
+      kept.catch(() => this.buffers.delete(url))
+      this.buffers.set(url, kept)
+      const oldest = this.buffers.keys().next().value
+      if (this.buffers.size > MOST_KEPT && oldest) this.buffers.delete(oldest)
+    }
+    return kept
+  }
+
+  /** Play from a frame of the session; the sound named `heard` is heard, the others run along silently. */
+  async play(sounds: PlayerSound[], heard: string, fromFrame: number, loop: [number, number] | null) {
+    const round = ++this.round
+    this.halt()
+    this.set({ loading: true, problem: null, heard, frame: fromFrame })
+    try {
+      const context = this.audio()
+      await context.resume()
+      const buffers = await Promise.all(sounds.map((sound) => this.buffer(sound.url)))
+      if (round !== this.round) return
+      this.sounds = sounds
+      this.loop = loop
+      this.startFrame = fromFrame
+      this.startedAt = context.currentTime + START_S
+      let longest: AudioBufferSourceNode | null = null
+      let longestEnd = -1
+      for (const [index, sound] of sounds.entries()) {
+        const buffer = buffers[index]!
+        const gain = context.createGain()
+        gain.gain.value = sound.key === this.state.heard ? amplitude(sound.gainDb) : 0
+        const source = context.createBufferSource()
+        source.buffer = buffer
+        if (loop) {
+          source.loop = true
+          source.loopStart = Math.max(0, (loop[0] - sound.fromFrame) / this.rateHz)
+          source.loopEnd = Math.min(buffer.duration, (loop[1] - sound.fromFrame) / this.rateHz)
+        }
+        source.connect(gain).connect(context.destination)
+        const offset = (fromFrame - sound.fromFrame) / this.rateHz
+        source.start(this.startedAt + Math.max(0, -offset), Math.max(0, Math.min(offset, buffer.duration)))
+        const end = sound.fromFrame + buffer.length
+        if (end > longestEnd) [longest, longestEnd] = [source, end]
+        this.running.push({ key: sound.key, source, gain })
+      }
+      if (longest)
+        longest.onended = () => {
+          if (round === this.round && this.state.playing) this.stop()
+        }
+      this.set({ playing: true, loading: false })
+    } catch (error) {
+      if (round === this.round) this.set({ loading: false, playing: false, problem: (error as Error).message })
+    }
+  }
+
+  /** Hear another of the sounds that run: at once, at the same place. */
+  choose(key: string) {
+    this.set({ heard: key })
+    const context = this.context
+    if (!context || !this.state.playing) return
+    const now = context.currentTime
+    for (const { key: other, gain } of this.running) {
+      const sound = this.sounds.find((entry) => entry.key === other)!
+      const target = other === key ? amplitude(sound.gainDb) : 0
+      gain.gain.cancelScheduledValues(now)
+      gain.gain.setValueAtTime(gain.gain.value, now)
+      gain.gain.linearRampToValueAtTime(target, now + SWITCH_S)
+    }
+  }
+
+  seek(frame: number) {
+    if (this.state.playing && this.state.heard) void this.play(this.sounds, this.state.heard, frame, this.loop)
+    else this.set({ frame })
+  }
+
+  stop() {
+    const frame = this.frameNow()
+    this.round++
+    this.halt()
+    this.set({ playing: false, loading: false, frame })
+  }
+
+  private halt() {
+    const now = this.context?.currentTime ?? 0
+    for (const { source, gain } of this.running) {
+      source.onended = null
+      gain.gain.cancelScheduledValues(now)
+      gain.gain.setValueAtTime(gain.gain.value, now)
+      gain.gain.linearRampToValueAtTime(0, now + SWITCH_S)
+      source.stop(now + 2 * SWITCH_S)
+    }
+    this.running = []
+  }
+
+  /** Play one sound once beside everything else: the click while rolling. Returns what stops it. */
+  async once(url: string, offsetS: () => number): Promise<() => void> {
+    const context = this.audio()
+    await context.resume()
+    const buffer = await this.buffer(url)
+    const source = context.createBufferSource()
+    source.buffer = buffer
+    source.connect(context.destination)
+    const offset = offsetS()
+    if (offset < buffer.duration) source.start(0, Math.max(0, offset))
+    return () => source.stop()
+  }
+}
+
+export function amplitude(gainDb: number) {
+  return 10 ** (gainDb / 20)
+}

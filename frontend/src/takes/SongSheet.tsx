@@ -1,0 +1,203 @@
+import { memo, useMemo } from 'react'
+import type { SheetLine, Take } from '../api/client'
+import { type RollState, useLive } from '../api/live'
+import { useWidth } from '../frame/Cord'
+import { useDesk } from '../frame/SessionContext'
+import { useFrame } from '../frame/useFrame'
+import { count } from '../signal/format'
+import { useWave } from '../wave/useWave'
+import { loudest, wavePath } from '../wave/wavePath'
+
+const NAMES = 92
+const LINE = 54
+const WAVE_Y = 28
+const WAVE_HEIGHT = 32
+
+/** The song written like a chart: one line a section, the recorded wave inside its measures. */
+export function SongSheet() {
+  const { sheet, sectionId, chooseSection, takes, seek } = useDesk()
+  const { rolling } = useLive()
+  const [width, box] = useWidth()
+  const frame = useFrame()
+  const lines = sheet?.lines ?? []
+  const longest = Math.max(1, ...lines.map((line) => line.bars.length))
+  const barWidth = Math.floor((width - NAMES - 8) / longest)
+
+  return (
+    <section ref={box} aria-label="Song sheet" className="shrink-0 pt-1">
+      {lines.map((line) => {
+        const chosen = line.section.id === sectionId
+        const span = barWidth * line.bars.length
+        const inside = frame >= line.from_frame && frame < line.to_frame
+        const x = NAMES + ((frame - line.from_frame) / (line.to_frame - line.from_frame)) * span
+        return (
+          <div key={line.section.id} className={`relative ${chosen ? 'bg-sheet outline-[1.5px] -outline-offset-1 outline-ink' : ''}`}>
+            <button
+              className="absolute inset-y-0 left-0 w-[88px] pl-2.5 text-left"
+              aria-pressed={chosen}
+              onClick={() => chooseSection(line.section.id)}
+            >
+              <span className="block font-name text-[16px] leading-5 font-[650]">{line.section.name}</span>
+              <span className="block text-[12.5px] text-pencil">{count(line.section.bars, 'bar')}</span>
+            </button>
+            <svg
+              width={width}
+              height={LINE}
+              className="block"
+              onPointerDown={(event) => {
+                const left = event.currentTarget.getBoundingClientRect().left
+                const share = (event.clientX - left - NAMES) / span
+                if (share < 0 || share > 1) return
+                chooseSection(line.section.id)
+                seek(Math.round(line.from_frame + share * (line.to_frame - line.from_frame)))
+              }}
+            >
+              <Measures line={line} barWidth={barWidth} takes={takes} rolling={rolling} />
+              {rolling && <GrowingWave line={line} span={span} rolling={rolling} />}
+              {inside && (
+                <g>
+                  <path d={`M${x} 1 V${LINE - 1}`} stroke="var(--ink)" strokeWidth="2.5" />
+                  <path d={`M${x - 6} 1 h12 l-6 8Z`} fill="var(--ink)" />
+                </g>
+              )}
+            </svg>
+          </div>
+        )
+      })}
+    </section>
+  )
+}
+
+interface MeasuresProps {
+  line: SheetLine
+  barWidth: number
+  takes: Take[]
+  rolling: RollState | null
+}
+
+/** Bar lines, bar numbers, waves, and the dotted line of a hole; drawn anew only when a take comes or goes. */
+const Measures = memo(function Measures({ line, barWidth, takes, rolling }: MeasuresProps) {
+  const runs = useMemo(() => runsOf(line), [line])
+  return (
+    <g>
+      {line.bars.map((bar, index) => (
+        <g key={bar.number}>
+          <path
+            d={`M${NAMES + index * barWidth} 6 V${LINE - 6}`}
+            stroke={index % 4 ? 'var(--rule)' : 'var(--pencil)'}
+            strokeWidth={index ? 1 : 1.8}
+          />
+          <text x={NAMES + index * barWidth + 4} y="16" fontSize="11.5" fill="var(--pencil)">
+            {bar.number}
+          </text>
+        </g>
+      ))}
+      <path
+        d={`M${NAMES + line.bars.length * barWidth} 6 V${LINE - 6}`}
+        stroke="var(--pencil)"
+        strokeWidth="1.8"
+      />
+      {runs.map((run) => {
+        const x = NAMES + run.first * barWidth
+        const width = run.bars.length * barWidth
+        const from = run.bars[0]!.from_frame
+        const to = run.bars.at(-1)!.to_frame
+        if (run.takeId) {
+          const take = takes.find((entry) => entry.id === run.takeId)
+          return take && <RunWave key={run.first} take={take} from={from} to={to} x={x} width={width} />
+        }
+        const growing = rolling && rolling.window_from_frame <= from && rolling.window_to_frame >= to
+        return (
+          <g key={run.first}>
+            <path
+              d={`M${x + 3} ${WAVE_Y + 6} H${x + width - 3}`}
+              stroke="var(--faint)"
+              strokeWidth="1.6"
+              strokeDasharray="1 5"
+              strokeLinecap="round"
+            />
+            {!growing && (
+              <text
+                x={x + width / 2}
+                y={WAVE_Y + 10}
+                fontSize="13"
+                textAnchor="middle"
+                fill="var(--mic)"
+                stroke="var(--paper)"
+                strokeWidth="7"
+                paintOrder="stroke"
+              >
+                {run.bars.length === line.bars.length
+                  ? `not played yet: roll from bar ${line.section.first_bar}`
+                  : `${count(run.bars.length, 'bar')} missing`}
+              </text>
+            )}
+          </g>
+        )
+      })}
+    </g>
+  )
+})
+
+/** Neighbouring bars of the same take, so that a wave is drawn in one piece. */
+function runsOf(line: SheetLine) {
+  const runs: { first: number; takeId: string | null; bars: SheetLine['bars'] }[] = []
+  for (const [index, bar] of line.bars.entries()) {
+    const last = runs.at(-1)
+    if (last && last.takeId === bar.take_id) last.bars.push(bar)
+    else runs.push({ first: index, takeId: bar.take_id, bars: [bar] })
+  }
+  return runs
+}
+
+/** The fat wave of the microphone, and the thin line of the DI in it. */
+function RunWave({ take, from, to, x, width }: { take: Take; from: number; to: number; x: number; width: number }) {
+  const wave = useWave(take.id)
+  const paths = useMemo(() => {
+    if (!wave.data) return null
+    const stretch = { startFrame: from - take.from_frame, endFrame: to - take.from_frame }
+    const mic = take.channels.findIndex((channel) => channel.kind === 'mic')
+    const di = take.channels.findIndex((channel) => channel.kind === 'di')
+    const draw = (index: number, height: number) => {
+      const columns = wave.data.channels[index]
+      if (index < 0 || !columns) return ''
+      const scaled = (height * 127) / loudest(columns)
+      return wavePath(columns, wave.data.framesPerColumn, stretch, { x: x + 1, y: WAVE_Y + 6, width: width - 2, height: scaled })
+    }
+    return mic >= 0 ? { mic: draw(mic, WAVE_HEIGHT), di: draw(di, WAVE_HEIGHT * 0.5) } : { mic: '', di: draw(di, WAVE_HEIGHT) }
+  }, [wave.data, take, from, to, x, width])
+  if (!paths) return null
+  return (
+    <g>
+      {paths.mic && <path d={paths.mic} fill="var(--mic)" />}
+      {paths.di && (
+        <path
+          d={paths.di}
+          fill={paths.mic ? 'none' : 'var(--di)'}
+          stroke={paths.mic ? 'var(--sheet)' : 'none'}
+          strokeWidth="0.7"
+          opacity={paths.mic ? 0.75 : 1}
+        />
+      )}
+    </g>
+  )
+}
+
+function GrowingWave({ line, span, rolling }: { line: SheetLine; span: number; rolling: RollState }) {
+  const { columns, framesPerColumn, meters } = useLive()
+  if (rolling.window_from_frame !== line.from_frame || !meters) return null
+  const mic = rolling.channels.findIndex((channel) => channel.kind === 'mic')
+  const grown = columns[Math.max(0, mic)] ?? []
+  const path = wavePath(
+    grown,
+    framesPerColumn,
+    { startFrame: line.from_frame - rolling.from_frame, endFrame: line.to_frame - rolling.from_frame },
+    { x: NAMES + 1, y: WAVE_Y + 6, width: span - 2, height: WAVE_HEIGHT * (127 / Math.max(20, loudest(grown))) },
+  )
+  return (
+    <g>
+      <rect x={NAMES} y="18" width={span} height={LINE - 22} fill="var(--sheet)" opacity="0.85" />
+      <path d={path} fill="var(--mic)" />
+    </g>
+  )
+}

@@ -1,0 +1,72 @@
+import { Dialog, DialogPanel, DialogTitle } from '@headlessui/react'
+import { X } from 'lucide-react'
+import { useDesk } from '../frame/SessionContext'
+import { Glyph } from '../signal/Glyph'
+import { Verdict } from '../signal/Verdict'
+import { clock, level, seconds } from '../signal/format'
+
+/** From the right: everything that is known of the chosen take. */
+export function TakeDrawer({ open, onClose, empty }: { open: boolean; onClose: () => void; empty: boolean }) {
+  const { take, comparison, heard, hear, bin } = useDesk()
+  if (empty || !take) return null
+  return (
+    <Dialog open={open} onClose={onClose} className="relative z-40">
+      <div className="fixed inset-0 bg-ink/20" aria-hidden />
+      <DialogPanel className="fixed top-[92px] right-0 bottom-[76px] w-[440px] overflow-y-auto border-l border-ink bg-sheet px-7 py-5 text-ink">
+        <div className="flex items-start justify-between">
+          <div>
+            <DialogTitle className="text-[24px] leading-tight">
+              {take.part_name}, take {take.number}
+            </DialogTitle>
+            <p className="text-[13px] text-pencil">
+              {clock(take.recorded_at)} · bars {take.first_bar} to {take.last_bar} · {seconds(take.frames / take.rate_hz)} on disk
+            </p>
+          </div>
+          <button onClick={onClose} aria-label="Close" className="p-1">
+            <X size={20} />
+          </button>
+        </div>
+        <p className="my-4 border-y border-rule py-3 first-letter:uppercase">
+          <Verdict verdict={take.verdict}>{take.verdict_says}</Verdict>
+        </p>
+        <h3 className="mb-2 text-[16px]">Channels</h3>
+        <ul className="flex flex-col gap-3">
+          {take.channels.map((channel, index) => {
+            const key = `channel-${channel.position}`
+            return (
+              <li key={key} className={`border px-4 py-3 ${heard === key ? 'border-ink' : 'border-rule'}`}>
+                <button onClick={() => hear(key)} className="flex w-full items-center gap-2.5 text-left">
+                  <Glyph kind={channel.kind} />
+                  <span className="grow font-semibold first-letter:uppercase">{channel.name}</span>
+                  <span className="text-[13px] text-pencil">hear it: {index + 1}</span>
+                </button>
+                <dl className="mt-2 grid grid-cols-[1fr_auto_1fr_auto] gap-x-3 gap-y-1 text-[13.5px]">
+                  <dt className="text-pencil">average, played</dt>
+                  <dd className="text-right">{level(channel.checks.average_dbfs)}</dd>
+                  <dt className="pl-3 text-pencil">peak</dt>
+                  <dd className="text-right">{level(channel.checks.peak_dbfs)}</dd>
+                  <dt className="text-pencil">loudness</dt>
+                  <dd className="text-right">{level(channel.checks.loudness_lufs, 'LUFS')}</dd>
+                  <dt className="pl-3 text-pencil">flat tops</dt>
+                  <dd className="text-right">{channel.checks.flat_top_runs}</dd>
+                </dl>
+                <p className="mt-1.5 text-[12.5px] break-words text-pencil">{channel.file}</p>
+              </li>
+            )
+          })}
+        </ul>
+        <p className="mt-4 text-[13px] text-pencil">In the folder sessions/{take.folder}</p>
+        {comparison === undefined && <p role="status">Loading what can be heard…</p>}
+        <button
+          onClick={() => {
+            bin(take)
+            onClose()
+          }}
+          className="mt-5 rounded-full border border-ink px-5 py-1.5"
+        >
+          Put into the bin
+        </button>
+      </DialogPanel>
+    </Dialog>
+  )
+}

@@ -1,0 +1,44 @@
+import { useState } from 'react'
+import { useDesk } from '../frame/SessionContext'
+import { useKeys } from '../frame/useKeys'
+import { PartSide } from './PartSide'
+import { PhraseGrid } from './PhraseGrid'
+import { SongSheet } from './SongSheet'
+import { TakeDrawer } from './TakeDrawer'
+import { useImport } from './useImport'
+
+/** Record passes and see what there is: the song as a chart, and the chosen section take by take. */
+export function TakesStation() {
+  const { sheet, takes, takesPending, bin, take } = useDesk()
+  const [details, setDetails] = useState(false)
+  const bringIn = useImport()
+  useKeys([
+    { key: 'i', does: 'details of the take', act: () => setDetails(!details) },
+    { key: 'Delete', does: 'put the take into the bin', act: () => take && bin(take) },
+  ])
+
+  if (takesPending || !sheet)
+    return (
+      <p role="status" className="p-8 text-pencil">
+        Loading takes…
+      </p>
+    )
+
+  return (
+    <div
+      className="grid h-full grid-cols-[206px_minmax(0,1fr)] gap-x-6 pr-5 pl-6"
+      onDragOver={(event) => event.preventDefault()}
+      onDrop={(event) => {
+        event.preventDefault()
+        void bringIn.bring(event.dataTransfer.files)
+      }}
+    >
+      <PartSide onFile={(files) => void bringIn.bring(files)} bringing={bringIn.bringing} />
+      <div className="flex min-h-0 flex-col">
+        <SongSheet />
+        <PhraseGrid onDetails={() => setDetails(true)} />
+      </div>
+      <TakeDrawer open={details} onClose={() => setDetails(false)} empty={takes.length === 0} />
+    </div>
+  )
+}
