@@ -1,10 +1,10 @@
 import { HelpCircle, Moon, Sun } from 'lucide-react'
-import { useEffect, useRef, useState } from 'react'
 import { NavLink, useLocation } from 'react-router'
 import { useLive } from '../api/live'
 import { usePrints } from '../api/queries'
 import { count } from '../signal/format'
 import { useDesk } from './SessionContext'
+import { useWidth } from './useWidth'
 
 interface Knot {
   to: string
@@ -21,7 +21,7 @@ export function Cord({ night, onNight, onKeys }: { night: boolean; onNight: () =
   const { rolling } = useLive()
   const prints = usePrints(session.id)
   const { pathname } = useLocation()
-  const [width, box] = useWidth()
+  const [width, box] = useWidth<HTMLElement>()
 
   const missing = sheet?.missing_bars ?? 0
   const running = (prints.data ?? []).filter((print) => print.state === 'waiting' || print.state === 'rendering').length
@@ -145,18 +145,4 @@ function CordLine({ points, frays }: { points: number[]; frays: boolean[] }) {
       {strokes}
     </g>
   )
-}
-
-/** Width of an element, kept up to date. */
-export function useWidth(): [number, React.RefObject<HTMLElement | null>] {
-  const box = useRef<HTMLElement>(null)
-  const [width, setWidth] = useState(1280)
-  useEffect(() => {
-    const element = box.current
-    if (!element) return
-    const observer = new ResizeObserver(([entry]) => setWidth(Math.round(entry!.contentRect.width)))
-    observer.observe(element)
-    return () => observer.disconnect()
-  }, [])
-  return [width, box]
 }

@@ -7,7 +7,7 @@ import { Deck } from './Deck'
 import { Keys } from './Keys'
 import { Notices } from './Notices'
 import { useDesk } from './SessionContext'
-import { useKeys } from './useKeys'
+import { useClicksLeaveFocus, useKeys } from './useKeys'
 
 const NIGHT_KEY = 'fatsignal.night'
 
@@ -44,6 +44,7 @@ export function Frame() {
     { key: '?', does: 'these keys', act: () => setKeysShown(!keysShown) },
   ]
   const sounds = desk.comparison?.sounds ?? []
+  useClicksLeaveFocus()
   useKeys([
     ...acts,
     { key: 'Escape', does: 'leave this page', act: () => acrossShown && toggleAcross() },

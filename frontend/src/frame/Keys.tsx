@@ -8,7 +8,7 @@ export function Keys({ open, onClose, acts }: { open: boolean; onClose: () => vo
   const all = [...acts.map(({ key, does }) => [SHOWN[key] ?? key.toUpperCase(), does]), ['1 to 9', 'choose what is heard']]
   return (
     <Dialog open={open} onClose={onClose} className="relative z-40">
-      <div className="fixed inset-0 bg-ink/25" aria-hidden />
+      <div className="fixed inset-0 bg-black/35" aria-hidden />
       <div className="fixed inset-0 grid place-items-center p-6">
         <DialogPanel className="w-[34rem] border border-ink bg-sheet px-8 py-6 text-ink">
           <DialogTitle className="mb-4 text-2xl">Keys</DialogTitle>

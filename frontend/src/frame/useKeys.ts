@@ -28,3 +28,16 @@ export function useKeys(acts: KeyAct[]) {
     return () => window.removeEventListener('keydown', pressed)
   }, [])
 }
+
+/** A button that was clicked gives its focus back: the next Space is meant for the deck, not for the button. */
+export function useClicksLeaveFocus() {
+  useEffect(() => {
+    function clicked(event: MouseEvent) {
+      const active = document.activeElement as HTMLElement | null
+      const byPointer = event.detail > 0
+      if (byPointer && active?.matches('button:not([aria-haspopup]), a, [role=checkbox], [role=radio]')) active.blur()
+    }
+    window.addEventListener('click', clicked)
+    return () => window.removeEventListener('click', clicked)
+  }, [])
+}

@@ -111,7 +111,7 @@ export function HandOverStation() {
               ? [
                   ['24', '24 bit', 'as recorded'],
                   ['16', '16 bit', 'with dither'],
-                  ['32f', '32 bit float', ''],
+                  ['32f', '32 bit float', 'for a receiver who asks for it'],
                 ]
               : [
                   ['24', '24 bit', 'as recorded'],
@@ -204,8 +204,10 @@ function Choice<Value extends string>({
             <span className="relative top-[3px] grid size-[16px] shrink-0 place-items-center rounded-full border border-ink">
               <span className="hidden size-2.5 rounded-full bg-ink group-data-checked:block" />
             </span>
-            <span className="group-data-checked:font-semibold">{name}</span>
-            <span className="text-[13px] text-pencil">{detail}</span>
+            <span>
+              <span className="block group-data-checked:font-semibold">{name}</span>
+              <span className="block text-[13px] text-pencil">{detail}</span>
+            </span>
           </Radio>
         ))}
       </div>

@@ -1,7 +1,7 @@
 import { scaleLinear, scaleLog } from 'd3-scale'
 import { line } from 'd3-shape'
 import type { Curve } from '../api/client'
-import { useWidth } from '../frame/Cord'
+import { useWidth } from '../frame/useWidth'
 
 const HEIGHT = 84
 const FREQUENCIES: [number, string][] = [
@@ -12,7 +12,7 @@ const FREQUENCIES: [number, string][] = [
 
 /** One block: its name, its curve on labelled axes, and what is set. */
 export function BlockCurve({ block }: { block: Curve }) {
-  const [width, box] = useWidth()
+  const [width, box] = useWidth<HTMLElement>()
   const inner = Math.max(40, width - 24)
   return (
     <article ref={box} className="relative flex min-w-0 flex-col border border-rule bg-sheet px-3 pt-2.5 pb-2">
@@ -61,7 +61,7 @@ function Chart({ block, width }: { block: Curve; width: number }) {
           </text>
         </g>
       ))}
-      <text x="5" y="10" fontSize="10.5" fill="var(--pencil)">
+      <text x="5" y={frequency ? HEIGHT - 21 : 10} fontSize="10.5" fill="var(--pencil)">
         {Math.round(top - bottom)} dB
       </text>
       <path d={path} fill="none" stroke="var(--sim)" strokeWidth="2.4" strokeLinejoin="round" />

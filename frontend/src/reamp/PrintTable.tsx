@@ -62,7 +62,7 @@ export function PrintTable({ tones, prints, toneId, onTone, onAsk, onStop }: Pri
           const on = take.id === chosen?.id
           const mic = take.channels.find((channel) => channel.kind === 'mic')
           return (
-            <div key={take.id} className="grid gap-x-2 pb-2" style={{ gridTemplateColumns: columns }}>
+            <div key={take.id} className="grid gap-x-2 pb-1.5" style={{ gridTemplateColumns: columns }}>
               <button onClick={() => chooseTake(take.id)} aria-pressed={on} className="flex items-center gap-3 pl-1 text-left">
                 <Glyph kind="di" size={16} />
                 <span className="min-w-0 leading-tight">
@@ -135,7 +135,7 @@ export function PrintTable({ tones, prints, toneId, onTone, onAsk, onStop }: Pri
                         ? 'border-mic text-mic'
                         : on && tone.id === toneId
                           ? 'border-dashed border-sim text-sim'
-                          : 'border-rule text-transparent hover:border-dashed hover:border-sim hover:text-sim focus-visible:text-sim'
+                          : 'border-rule text-pencil hover:border-dashed hover:border-sim hover:text-sim'
                     }`}
                   >
                     {print?.state === 'failed' ? `! ${print.problem}` : print?.state === 'stopped' ? 'stopped: print again' : 'print'}

@@ -23,7 +23,7 @@ export function ToneStrip({ tone, printed, onHear }: { tone: Tone; printed: Soun
       </div>
       {strip.isError && <p role="alert">{strip.error.message}</p>}
       <div
-        className="relative grid h-[200px] gap-2.5"
+        className="relative grid h-[178px] gap-2.5"
         style={{ gridTemplateColumns: (strip.data ?? []).map((block) => `${WEIGHT[block.kind] ?? 1.3}fr`).join(' ') || '1fr' }}
       >
         <span className="absolute top-[66px] -right-6 -left-6 h-[3px] bg-ink" aria-hidden />

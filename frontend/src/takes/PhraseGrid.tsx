@@ -1,19 +1,23 @@
 import { useMemo } from 'react'
 import type { SheetLine, Take } from '../api/client'
+import { useLive } from '../api/live'
 import { useDesk } from '../frame/SessionContext'
-import { useWidth } from '../frame/Cord'
+import { useWidth } from '../frame/useWidth'
 import { Verdict } from '../signal/Verdict'
 import { clock, count } from '../signal/format'
+import { NextRoll } from './NextRoll'
+import { RollingRows } from './RollingRows'
 import { useWave } from '../wave/useWave'
 import { loudest, wavePath } from '../wave/wavePath'
 
-const NAMES = 92
-const ROW = 44
+const NAMES = 102
+const FEW = 3
 
 /** The chosen section, take by take: rows are takes, columns are phrases. */
 export function PhraseGrid({ onDetails }: { onDetails: () => void }) {
   const { sheet, sectionId, takes, part } = useDesk()
-  const [width, box] = useWidth()
+  const [width, box] = useWidth<HTMLElement>()
+  const { rolling } = useLive()
   const line = sheet?.lines.find((entry) => entry.section.id === sectionId)
   if (!line) return null
   const rows = takes.filter((take) => line.take_ids.includes(take.id))
@@ -30,50 +34,40 @@ export function PhraseGrid({ onDetails }: { onDetails: () => void }) {
         <p className="ml-auto truncate text-[13px] text-pencil">1 to 9 choose what is heard, D hears it dry, I shows details</p>
       </div>
       <div className="min-h-0 grow overflow-y-auto">
-        {rows.length === 0 ? (
-          <EmptyRow line={line} />
+        {rolling && rolling.window_from_frame === line.from_frame ? (
+          <RollingRows line={line} rolling={rolling} width={width} />
+        ) : rows.length === 0 ? (
+          <NextRoll line={line} />
         ) : (
-          rows.map((take) => <TakeRow key={take.id} take={take} line={line} width={width} onDetails={onDetails} />)
+          rows.map((take) => <TakeRow key={take.id} take={take} line={line} width={width} tall={rows.length <= FEW} onDetails={onDetails} />)
         )}
       </div>
     </section>
   )
 }
 
-function EmptyRow({ line }: { line: SheetLine }) {
-  const { rollOrStop } = useDesk()
-  return (
-    <div className="mx-2.5 flex items-center justify-between border border-dashed border-faint px-6 py-5">
-      <p>
-        {line.section.name} is not played yet. Roll plays it from bar {line.section.first_bar}, after the count-in.
-      </p>
-      <button onClick={rollOrStop} className="rounded-full bg-roll px-5 py-2 font-semibold text-white">
-        Roll {line.section.name.toLowerCase()}
-      </button>
-    </div>
-  )
-}
 
 interface TakeRowProps {
   take: Take
   line: SheetLine
   width: number
+  tall: boolean
   onDetails: () => void
 }
 
-function TakeRow({ take, line, width, onDetails }: TakeRowProps) {
+function TakeRow({ take, line, width, tall, onDetails }: TakeRowProps) {
   const { take: chosen, chooseTake, seek } = useDesk()
   const on = chosen?.id === take.id
   const total = width - NAMES - 8
   const bars = line.section.bars
 
   return (
-    <div className={`flex items-center ${on ? 'bg-sheet' : ''}`} style={{ height: ROW }}>
+    <div className={`flex items-center ${on ? 'bg-sheet' : ''}`} style={{ height: tall ? 72 : 44 }}>
       <button
         onClick={() => chooseTake(take.id)}
         onDoubleClick={onDetails}
         aria-pressed={on}
-        className="w-[92px] shrink-0 pl-2.5 text-left leading-tight"
+        className="w-[102px] shrink-0 pl-2.5 text-left leading-tight"
       >
         <span className={`block text-[14.5px] ${on ? 'font-bold' : 'font-semibold'}`}>Take {take.number}</span>
         <span className="block truncate text-[12.5px] text-pencil">
@@ -89,10 +83,10 @@ function TakeRow({ take, line, width, onDetails }: TakeRowProps) {
               chooseTake(take.id)
               seek(phrase.from_frame)
             }}
-            className={`relative h-[38px] border ${on ? 'border-[2px] border-ink bg-sheet' : 'border-rule'}`}
+            className={`relative ${tall ? 'h-[66px]' : 'h-[38px]'} border ${on ? 'border-[2px] border-ink bg-sheet' : 'border-rule'}`}
             style={{ width: (total * phrase.bars) / bars - 6 }}
           >
-            <PhraseWave take={take} from={phrase.from_frame} to={phrase.to_frame} width={(total * phrase.bars) / bars - 10} bold={on} />
+            <PhraseWave take={take} from={phrase.from_frame} to={phrase.to_frame} width={(total * phrase.bars) / bars - 10} height={tall ? 60 : 34} bold={on} />
           </button>
         ))}
       </div>
@@ -100,7 +94,16 @@ function TakeRow({ take, line, width, onDetails }: TakeRowProps) {
   )
 }
 
-function PhraseWave({ take, from, to, width, bold }: { take: Take; from: number; to: number; width: number; bold: boolean }) {
+interface PhraseWaveProps {
+  take: Take
+  from: number
+  to: number
+  width: number
+  height: number
+  bold: boolean
+}
+
+function PhraseWave({ take, from, to, width, height, bold }: PhraseWaveProps) {
   const wave = useWave(take.id)
   const { comparison, heard } = useDesk()
   // The chosen take shows the channel that is heard; the others their microphone.
@@ -115,15 +118,15 @@ function PhraseWave({ take, from, to, width, bold }: { take: Take; from: number;
       columns,
       wave.data!.framesPerColumn,
       { startFrame: from - take.from_frame, endFrame: to - take.from_frame },
-      { x: 3, y: 17, width: width - 6, height: 28 * (127 / loudest(columns)) },
+      { x: 3, y: height / 2, width: width - 6, height: (height - 6) * (127 / loudest(columns)) },
     )
-  }, [wave.data, index, from, to, take.from_frame, width])
+  }, [wave.data, index, from, to, take.from_frame, width, height])
   return (
-    <svg width="100%" height="34" className="block" aria-hidden>
+    <svg width="100%" height={height} className="block" aria-hidden>
       {path ? (
         <path d={path} fill={bold ? `var(--${kind})` : 'var(--faint)'} />
       ) : (
-        wave.data && <path d={`M6 17 H${width - 6}`} stroke="var(--faint)" strokeDasharray="1 5" strokeWidth="1.6" />
+        wave.data && <path d={`M6 ${height / 2} H${width - 6}`} stroke="var(--faint)" strokeDasharray="1 5" strokeWidth="1.6" />
       )}
     </svg>
   )

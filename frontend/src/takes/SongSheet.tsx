@@ -1,14 +1,14 @@
 import { memo, useMemo } from 'react'
 import type { SheetLine, Take } from '../api/client'
 import { type RollState, useLive } from '../api/live'
-import { useWidth } from '../frame/Cord'
+import { useWidth } from '../frame/useWidth'
 import { useDesk } from '../frame/SessionContext'
 import { useFrame } from '../frame/useFrame'
 import { count } from '../signal/format'
 import { useWave } from '../wave/useWave'
 import { loudest, wavePath } from '../wave/wavePath'
 
-const NAMES = 92
+const NAMES = 102
 const LINE = 54
 const WAVE_Y = 28
 const WAVE_HEIGHT = 32
@@ -17,7 +17,7 @@ const WAVE_HEIGHT = 32
 export function SongSheet() {
   const { sheet, sectionId, chooseSection, takes, seek } = useDesk()
   const { rolling } = useLive()
-  const [width, box] = useWidth()
+  const [width, box] = useWidth<HTMLElement>()
   const frame = useFrame()
   const lines = sheet?.lines ?? []
   const longest = Math.max(1, ...lines.map((line) => line.bars.length))
@@ -33,7 +33,7 @@ export function SongSheet() {
         return (
           <div key={line.section.id} className={`relative ${chosen ? 'bg-sheet outline-[1.5px] -outline-offset-1 outline-ink' : ''}`}>
             <button
-              className="absolute inset-y-0 left-0 w-[88px] pl-2.5 text-left"
+              className="absolute inset-y-0 left-0 w-[98px] pl-2.5 text-left"
               aria-pressed={chosen}
               onClick={() => chooseSection(line.section.id)}
             >

@@ -11,7 +11,7 @@ export function TakeDrawer({ open, onClose, empty }: { open: boolean; onClose: (
   if (empty || !take) return null
   return (
     <Dialog open={open} onClose={onClose} className="relative z-40">
-      <div className="fixed inset-0 bg-ink/20" aria-hidden />
+      <div className="fixed inset-0 bg-black/35" aria-hidden />
       <DialogPanel className="fixed top-[92px] right-0 bottom-[76px] w-[440px] overflow-y-auto border-l border-ink bg-sheet px-7 py-5 text-ink">
         <div className="flex items-start justify-between">
           <div>

@@ -41,15 +41,15 @@ class RigSetup(_Values):
     amp_name: str = "valve combo"
     amp: list[Block] = Field(
         default_factory=lambda: [
-            FirstStages(stages=2, drive=2.4, bright=True, voicing="warm"),
+            FirstStages(stages=2, drive=1.7, bright=True, voicing="warm"),
             ToneNetwork(network="scooped", bass=4, middle=6, treble=5.5),
-            Power(level=4.5, sag=4, presence=5),
+            Power(level=2.8, sag=4, presence=5),
         ]
     )
     speaker: str = "1x12 open"
     mics: list[MicOnRig] = Field(
         default_factory=lambda: [
-            MicOnRig(name="mic A", kind="ribbon", distance_m=0.05, gain_db=-20),
-            MicOnRig(name="mic B", kind="coil", distance_m=0.081, off_centre_m=0.048, angle_deg=12, gain_db=-20),
+            MicOnRig(name="mic A", kind="ribbon", distance_m=0.05, gain_db=-15),
+            MicOnRig(name="mic B", kind="coil", distance_m=0.081, off_centre_m=0.048, angle_deg=12, gain_db=-15),
         ]
     )

@@ -111,7 +111,7 @@ def perform(
             Articulation.CHOKE: 0.09,
         }[articulation]
         brightness = instrument.brightness * {
-            Articulation.RING: 1.0, Articulation.MUTE: 0.6, Articulation.CHOKE: 0.4,
+            Articulation.RING: 1.0, Articulation.MUTE: 0.75, Articulation.CHOKE: 0.4,
         }[articulation]  # fmt: skip
         string = events[note.string]
         string.append(StringEvent(start, frequency_hz, force, decay_s, brightness, True))

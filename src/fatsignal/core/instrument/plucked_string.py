@@ -83,7 +83,7 @@ def _event_table(shape: StringShape, events: list[StringEvent], rate_hz: int) ->
         period = rate_hz / event.frequency_hz
         # Loss filter g((1-b) + b z^-1): b holds the highs back, g the fundamental.
         # A shorter string passes the loop more often in a second, so each pass takes less.
-        loss = 0.45 * (1 - event.brightness) ** 1.5 * min(1.0, 110.0 / event.frequency_hz)
+        loss = 0.3 * (1 - event.brightness) ** 1.5 * min(1.0, 110.0 / event.frequency_hz)
         response = (1 - loss) + loss * complex(math.cos(omega), -math.sin(omega))
         gain = 10 ** (-3 * period / (rate_hz * event.decay_s)) / abs(response)
         loss_delay = -math.atan2(response.imag, response.real) / omega

@@ -93,7 +93,7 @@ def _curve(block: Block, tone: Tone) -> BlockCurve:
             values += [(mic.kind, f"{mic.distance_m * 100:g} cm, {mic.off_centre_m * 100:g} off") for mic in block.mics]
             return _frequency("speaker", "Speaker and mics", response - response.max(), values)
         case Trim():
-            return BlockCurve("trim", "Trim", "none", [], [], "", "", [("out", f"{block.gain_db:+g} dB")])
+            return BlockCurve("trim", "Trim", "none", [], [], "", "", [("out", f"{block.gain_db:+g} dB".replace("-", "−"))])
 
 
 def _driven_levels(block: FirstStages | Power, tone: Tone, *, input_v: float) -> Samples:
@@ -123,7 +123,8 @@ def _rounded(
     kind: str, title: str, axis: Literal["frequency", "level"], x: Samples, y: Samples, x_unit: str,
     values: list[tuple[str, str]],
 ) -> BlockCurve:  # fmt: skip
-    return BlockCurve(kind, title, axis, np.round(x, 2).tolist(), np.round(y, 2).tolist(), x_unit, "dB", values)
+    shown = [(label, value.replace("-", "−")) for label, value in values]
+    return BlockCurve(kind, title, axis, np.round(x, 2).tolist(), np.round(y, 2).tolist(), x_unit, "dB", shown)
 
 
 def _band_value(frequency_hz: float, gain_db: float) -> str:

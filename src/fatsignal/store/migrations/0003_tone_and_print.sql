@@ -11,7 +11,8 @@ CREATE TABLE tone_revision (
     revision    integer NOT NULL CONSTRAINT tone_revision_range CHECK (revision >= 1),
     document    jsonb NOT NULL,
     fingerprint text NOT NULL,
-    made_at     timestamptz NOT NULL DEFAULT now(),
+    -- The clock, not the transaction: tones kept together keep their order.
+    made_at     timestamptz NOT NULL DEFAULT clock_timestamp(),
     CONSTRAINT tone_revision_unique UNIQUE (tone_id, revision),
     CONSTRAINT tone_revision_new UNIQUE (tone_id, fingerprint)
 );
