@@ -217,10 +217,25 @@ def _trusted_magnitude(
     high = np.maximum(np.searchsorted(octaves, grid + _SMOOTHING_OCTAVES / 2), low + 1)
     total = running_weight[high] - running_weight[low]
     smooth = (running[high] - running[low]) / total
-    known = total / (high - low) > 0.02
+    known = total / (high - low) > 0.1
     if known.sum() >= 2:
-        smooth = np.interp(grid, grid[known], smooth[known])
+        smooth = _continued(grid, grid[known], smooth[known])
     return np.asarray(np.exp(np.interp(octaves, grid, smooth)))
+
+
+def _continued(grid: Samples, known: Samples, values: Samples) -> Samples:
+    """Log magnitude over octaves; beyond what is known it goes on as steeply as it came, to 60 dB down.
+
+    A loudspeaker goes on falling above what a DI excites, and that fall belongs to its phase below.
+    """
+    inside = np.interp(grid, known, values)
+    edge = 12  # half an octave
+    if len(known) < 2 * edge:
+        return inside
+    high_slope = min(0.0, (values[-1] - values[-1 - edge]) / (known[-1] - known[-1 - edge]))
+    low_slope = max(0.0, (values[edge] - values[0]) / (known[edge] - known[0]))
+    beyond = inside + high_slope * np.maximum(grid - known[-1], 0) + low_slope * np.minimum(grid - known[0], 0)
+    return np.maximum(beyond, inside - np.log(1000.0))
 
 
 def _peak_offset(values: Samples, at: int) -> float:
