@@ -180,7 +180,9 @@ def _sharpest(transfer: NDArray[np.complex128], coherence: NDArray[np.float64], 
     """
     plain = _phase_response(transfer, coherence, rate_hz, excess_only=False)
     excess = _phase_response(transfer, coherence, rate_hz, excess_only=True)
-    return plain if np.abs(plain).max() > 0.93 * np.abs(excess).max() else excess
+    at_plain, at_excess = int(np.argmax(np.abs(plain))), int(np.argmax(np.abs(excess)))
+    agree = abs(at_plain - at_excess) <= 1 and plain[at_plain] * excess[at_excess] > 0
+    return plain if agree or abs(plain[at_plain]) > abs(excess[at_excess]) else excess
 
 
 def _phase_response(

@@ -93,7 +93,9 @@ def _curve(block: Block, tone: Tone) -> BlockCurve:
             values += [(mic.kind, f"{mic.distance_m * 100:g} cm, {mic.off_centre_m * 100:g} off") for mic in block.mics]
             return _frequency("speaker", "Speaker and mics", response - response.max(), values)
         case Trim():
-            return BlockCurve("trim", "Trim", "none", [], [], "", "", [("out", f"{block.gain_db:+g} dB".replace("-", "−"))])
+            return BlockCurve(
+                "trim", "Trim", "none", [], [], "", "", [("out", f"{block.gain_db:+g} dB".replace("-", "−"))]
+            )
 
 
 def _driven_levels(block: FirstStages | Power, tone: Tone, *, input_v: float) -> Samples:

@@ -127,7 +127,9 @@ async def strip(revision_id: UUID, conn: Transaction) -> list[CurveView]:
     revision = await tones.get_revision(conn, revision_id)
     curves = await asyncio.to_thread(block_curves, parse_tone(revision.document))
     return [
-        CurveView(**(asdict(curve) | {"values": [SettingView(label=name, value=value) for name, value in curve.values]}))
+        CurveView(
+            **(asdict(curve) | {"values": [SettingView(label=name, value=value) for name, value in curve.values]})
+        )
         for curve in curves
     ]
 
