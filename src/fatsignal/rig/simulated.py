@@ -82,7 +82,7 @@ class SimulatedRig:
         )  # fmt: skip
         self._strings = [
             StringRunner(
-                StringShape(open_hz=equal_tempered_hz(open_note), stiffness=0.3 - 0.03 * index),
+                StringShape(open_hz=equal_tempered_hz(open_note), inharmonicity=1.2e-4 - 1.5e-5 * index),
                 string_events,
                 rate_hz=rate_hz,
                 seed=performance.seed * 31 + index + 1,

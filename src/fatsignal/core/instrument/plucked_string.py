@@ -39,11 +39,11 @@ class StringEvent:
 
 @dataclass(frozen=True, slots=True)
 class StringShape:
-    """Where the string is picked and heard, as shares of its open length from the bridge; and its stiffness."""
+    """Where the string is picked and heard, as shares of its open length from the bridge; and how stiff it is."""
 
     pick_share: float = 0.16
     pickup_share: float = 0.11
-    stiffness: float = 0.25  # allpass coefficient of the dispersion sections, 0 to 0.6
+    inharmonicity: float = 1e-4  # B of f_n = n·f0·sqrt(1 + B·n²)
     open_hz: float = 110.0
 
 
@@ -68,7 +68,7 @@ class StringRunner:
         out = np.zeros(frames)
         _run_string(
             out, self._frame, self._line, self._events, self._state, self._random,
-            self._shape.stiffness, self._shape.pick_share, self._shape.pickup_share,
+            self._shape.pick_share, self._shape.pickup_share,
             self._rate_hz / self._shape.open_hz,
         )  # fmt: skip
         self._frame += frames
@@ -87,7 +87,8 @@ def _event_table(shape: StringShape, events: list[StringEvent], rate_hz: int) ->
         response = (1 - loss) + loss * complex(math.cos(omega), -math.sin(omega))
         gain = 10 ** (-3 * period / (rate_hz * event.decay_s)) / abs(response)
         loss_delay = -math.atan2(response.imag, response.real) / omega
-        left = period - loss_delay - _DISPERSION_SECTIONS * _allpass_delay(shape.stiffness, omega)
+        stiffness = _dispersion_coefficient(shape.inharmonicity, omega)
+        left = period - loss_delay - _DISPERSION_SECTIONS * _allpass_delay(stiffness, omega)
         whole = math.floor(left - 0.5)
         fraction = left - whole
         if whole < _SHORTEST_LOOP_FRAMES // 2:
@@ -96,9 +97,10 @@ def _event_table(shape: StringShape, events: list[StringEvent], rate_hz: int) ->
             (
                 event.frame, whole, min(gain, 0.99995), loss, _fraction_coefficient(fraction, omega),
                 event.force if event.pluck else 0.0, period, event.brightness,
+                stiffness,
             )
         )  # fmt: skip
-    return np.array(rows, dtype=np.float64).reshape(-1, 8)
+    return np.array(rows, dtype=np.float64).reshape(-1, 9)
 
 
 def _allpass_delay(coefficient: float, omega: float) -> float:
@@ -108,6 +110,27 @@ def _allpass_delay(coefficient: float, omega: float) -> float:
     return -math.atan2(value.imag, value.real) / omega
 
 
+def _dispersion_coefficient(inharmonicity: float, omega: float) -> float:
+    """Coefficient of the sections with which the tenth partial is as sharp as Fletcher's formula says.
+
+    The n-th partial sounds where the loop's phase delay is its own n periods, so the sections must
+    delay it less than the fundamental. Where the tenth lies too high, a lower partial is taken.
+    """
+    partial = max(2, min(10, int(1.2 / omega)))
+    stretch = math.sqrt((1 + inharmonicity * partial**2) / (1 + inharmonicity))
+    wanted = 2 * math.pi / omega * (1 - 1 / stretch)
+    sharp = partial * omega * stretch
+    low, high = -0.95, 0.0
+    for _ in range(50):
+        middle = 0.5 * (low + high)
+        less = _DISPERSION_SECTIONS * (_allpass_delay(middle, omega) - _allpass_delay(middle, sharp))
+        if less > wanted:
+            low = middle
+        else:
+            high = middle
+    return 0.5 * (low + high)
+
+
 def _fraction_coefficient(fraction: float, omega: float) -> float:
     """Allpass coefficient whose phase delay at `omega` is exactly `fraction` frames (0.5 to 1.5)."""
     half = omega / 2
@@ -115,19 +138,21 @@ def _fraction_coefficient(fraction: float, omega: float) -> float:
 
 
 @njit(cache=True, nogil=True)
-def _run_string(out, first_frame, line, events, state, random, stiffness, pick_share, pickup_share, open_period):
+def _run_string(out, first_frame, line, events, state, random, pick_share, pickup_share, open_period):
     """y[n] = e[n] + AP(AP(AP(g LP(y[n-D]))));  out = y[n] - y[n - pickup], the comb of the pickup's place."""
     mask = line.size - 1
     write = int(state[0])
     event = int(state[1])
     delay, gain, loss, fraction = state[2], state[3], state[4], state[5]
     last_read, x1, y1, x2, y2, x3, y3 = state[6:13]
+    stiffness = state[20]
     left, length, force, soft, shaped = state[13:18]
     tap = int(state[18])
     comb = int(state[19])
     for n in range(out.size):
         while event < events.shape[0] and events[event, 0] <= first_frame + n:
             delay, gain, loss, fraction = events[event, 1], events[event, 2], events[event, 3], events[event, 4]
+            stiffness = events[event, 8]
             if events[event, 5] > 0.0:
                 force = events[event, 5]
                 length = events[event, 6]
@@ -169,4 +194,4 @@ def _run_string(out, first_frame, line, events, state, random, stiffness, pick_s
     state[2], state[3], state[4], state[5] = delay, gain, loss, fraction
     state[6], state[7], state[8], state[9], state[10], state[11], state[12] = last_read, x1, y1, x2, y2, x3, y3
     state[13], state[14], state[15], state[16], state[17] = left, length, force, soft, shaped
-    state[18], state[19] = tap, comb
+    state[18], state[19], state[20] = tap, comb, stiffness

@@ -1,0 +1,37 @@
+from fractions import Fraction
+from uuid import uuid4
+
+from fatsignal.core.takes.sheet import Window, sheet_line
+from fatsignal.core.timing.tempo import TempoMap
+
+TEMPO = TempoMap(Fraction(104), 4, 48_000)
+
+
+def line(*windows, first_bar=5, bars=8, phrase_bars=3):
+    return sheet_line(TEMPO, first_bar=first_bar, bars=bars, phrase_bars=phrase_bars, windows=windows)
+
+
+def test_bars_without_a_take_are_missing():
+    assert line().missing_bars == 8
+    assert line().take_ids == []
+
+
+def test_a_bar_belongs_to_the_newest_take_that_played_all_of_it():
+    old = Window(uuid4(), TEMPO.bar_frame(5), TEMPO.bar_frame(13))
+    new = Window(uuid4(), TEMPO.bar_frame(7), TEMPO.bar_frame(9) + 30_000)
+    sheet = line(new, old)
+    assert [bar.take_id == new.take_id for bar in sheet.bars] == [False, False, True, True, False, False, False, False]
+    assert sheet.missing_bars == 0
+    assert sheet.take_ids == [new.take_id, old.take_id]
+
+
+def test_a_pass_stopped_within_a_bar_leaves_that_bar_missing():
+    stopped = Window(uuid4(), TEMPO.bar_frame(5), TEMPO.bar_frame(9) - 30_000)
+    assert line(stopped).missing_bars == 5
+
+
+def test_phrases_fill_the_section_and_the_last_may_be_shorter():
+    phrases = line().phrases
+    assert [(phrase.first_bar, phrase.bars) for phrase in phrases] == [(5, 3), (8, 3), (11, 2)]
+    assert phrases[0].from_frame == TEMPO.bar_frame(5)
+    assert phrases[-1].to_frame == TEMPO.bar_frame(13)

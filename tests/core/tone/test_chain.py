@@ -1,0 +1,178 @@
+import json
+
+import numpy as np
+import pytest
+
+from fatsignal.core.tone.chain import ToneChain
+from fatsignal.core.tone.convolution import Convolver
+from fatsignal.core.tone.curves import block_curves
+from fatsignal.core.tone.document import parse_tone, read_tone, tone_schema
+from fatsignal.core.tone.matching import matching_gains_db
+from fatsignal.core.tone.oversampling import Oversampler
+from fatsignal.core.tone.render import render, render_chunks
+from fatsignal.core.tone.spectra import spectrum_difference_db
+from fatsignal.errors import SignalError, ToneRefused
+from fatsignal.tones import find_tone, shipped_tones
+from tests.signals import FS, inharmonic_db, noise, plucks, sine
+
+TONES = pytest.mark.parametrize("tone", shipped_tones(), ids=lambda tone: tone.name)
+
+
+@TONES
+@pytest.mark.parametrize("cut", [32, 128, 500, 4096])
+def test_streaming_in_blocks_gives_the_samples_of_the_whole(tone, cut):
+    di = plucks(1.0)
+    whole = ToneChain(tone, rate_hz=FS).process(di)
+    chain = ToneChain(tone, rate_hz=FS)
+    pieces = [chain.process(di[start : start + cut]) for start in range(0, len(di), cut)]
+    np.testing.assert_array_equal(np.concatenate(pieces), whole)
+
+
+@TONES
+def test_no_alias_above_minus_45_db_in_any_tone_at_its_default_oversampling(tone):
+    """A hard-driven 4186 Hz sine (the highest note of a piano); the aim is −60, met or nearly met by the tones."""
+    for peak in (0.5, 1.0):
+        out = ToneChain(tone, rate_hz=FS).process(sine(4186.0, peak=peak, seconds=1.5))
+        assert inharmonic_db(out[FS // 2 :], 4186.0) < -45.0
+
+
+@TONES
+def test_rendering_keeps_length_and_place_on_one_thread_and_two(tone):
+    di = plucks(1.5)
+    whole = render(ToneChain(tone, rate_hz=FS), di)
+    assert len(whole) == len(di)
+    chunks = [di[start : start + 5000] for start in range(0, len(di), 5000)]
+    single = np.concatenate(list(render_chunks(ToneChain(tone, rate_hz=FS), chunks, threads=1)))
+    np.testing.assert_array_equal(single, whole)
+
+
+def test_the_latency_of_oversampling_is_taken_off_to_the_sample():
+    """With blocks that are linear and quick, a click stays on its frame."""
+    tone = parse_tone(
+        {"name": "x", "blocks": [{"kind": "tone_network", "network": "scooped", "treble": 10, "bass": 10, "middle": 10}]}
+    )
+    click = np.zeros(4000)
+    click[1000] = 1.0
+    for factor in (1, 2, 4, 8):
+        out = render(ToneChain(tone, rate_hz=FS, oversample=factor), click)
+        assert np.argmax(np.abs(out)) == 1000
+
+
+@pytest.mark.parametrize("factor", [1, 2, 4, 8])
+def test_up_and_down_again_is_a_pure_delay(factor):
+    ladder = Oversampler(factor)
+    signal = sine(997.0, seconds=0.2) + 0.3 * sine(18_000.0, seconds=0.2)
+    back = ladder.down(ladder.up(signal))
+    late = ladder.latency_frames
+    np.testing.assert_allclose(back[1000:], signal[1000 - late : len(signal) - late], atol=2e-4)
+
+
+def test_images_and_aliases_of_the_ladder_are_90_db_down():
+    up = Oversampler(4).up(sine(19_000.0, seconds=0.5))
+    spectrum = np.abs(np.fft.rfft(up * np.blackman(len(up))))
+    frequency_hz = np.fft.rfftfreq(len(up), 1 / (4 * FS))
+    images = spectrum[frequency_hz > 28_500].max() / spectrum.max()
+    assert 20 * np.log10(images) < -90
+
+
+@pytest.mark.parametrize("length", [1, 100, 256, 257, 2048])
+def test_convolution_is_convolution(length):
+    """numpy.convolve as the reference."""
+    response, signal = noise(seed=2)[:length], noise(0.1, seed=3)
+    found = Convolver(response).process(signal)
+    np.testing.assert_allclose(found, np.convolve(response, signal)[: len(signal)], atol=1e-9)
+
+
+@TONES
+def test_a_tone_is_silent_when_nothing_is_played(tone):
+    out = ToneChain(tone, rate_hz=FS).process(np.zeros(FS))
+    assert 20 * np.log10(np.abs(out[FS // 10 :]).max() + 1e-12) < -90
+
+
+@pytest.mark.parametrize("rate_hz", [44_100, 88_200, 96_000, 192_000])
+def test_a_tone_sounds_alike_at_every_rate(rate_hz):
+    tone = find_tone("Pale Lamp")
+    at_48 = render(ToneChain(tone, rate_hz=FS), plucks(2.0))
+    other = render(ToneChain(tone, rate_hz=rate_hz), plucks(2.0, rate_hz=rate_hz))
+    assert 20 * np.log10(np.std(other) / np.std(at_48)) == pytest.approx(0.0, abs=0.6)
+
+
+def test_samples_that_are_no_numbers_are_refused_before_they_ruin_the_state():
+    bad = np.zeros(1000)
+    bad[123] = np.inf
+    with pytest.raises(SignalError, match="1 of 1000 samples are not finite numbers, the first at frame 123"):
+        render(ToneChain(find_tone("Kiln"), rate_hz=FS), bad)
+
+
+def test_high_gain_squashes_and_clean_does_not():
+    levels = {}
+    for name in ("Pale Lamp", "Foundry"):
+        soft, hard = (render(ToneChain(find_tone(name), rate_hz=FS), gain * plucks(2.0)) for gain in (0.1, 1.0))
+        levels[name] = 20 * np.log10(np.std(hard) / np.std(soft))
+    assert levels["Pale Lamp"] > 15
+    assert levels["Foundry"] < 10
+
+
+@TONES
+def test_every_block_has_its_curve(tone):
+    curves = block_curves(tone)
+    assert [curve.kind for curve in curves] == [block.kind for block in tone.blocks]
+    for curve in curves:
+        assert len(curve.x) == len(curve.y)
+        assert np.isfinite(curve.y).all()
+
+
+# Documents
+
+
+def test_a_tone_survives_its_own_format():
+    for tone in shipped_tones():
+        again = read_tone(json.dumps(tone.model_dump(mode="json")))
+        assert again == tone
+        assert again.fingerprint() == tone.fingerprint()
+    assert tone_schema()["properties"]["blocks"]["maxItems"] == 24
+
+
+@pytest.mark.parametrize(
+    ("document", "says"),
+    [
+        ('{"name": "x", "blocks": [{"kind": "flux"}]}', "blocks.0"),
+        ('{"name": "x", "blocks": [{"kind": "trim", "gain_db": 900}]}', "less than or equal to 40, not 900"),
+        ('{"name": "x", "blocks": [{"kind": "trim", "gain_db": NaN}]}', "blocks.0.trim.gain_db"),
+        ('{"name": "x", "blocks": [{"kind": "trim", "gian": 1}]}', "gian"),
+        ('{"name": "../x", "blocks": [{"kind": "trim"}]}', "name"),
+        ('{"name": "x", "blocks": []}', "at least 1"),
+        ('{"name": "x", "oversample": 3, "blocks": [{"kind": "trim"}]}', "oversample"),
+        ("not json", "not a JSON document"),
+        ("[" * 100_000, "JSON"),
+    ],
+)
+def test_wrong_documents_are_refused_with_the_place(document, says):
+    with pytest.raises(ToneRefused, match=says):
+        read_tone(document)
+
+
+def test_ten_thousand_blocks_are_refused_quickly():
+    with pytest.raises(ToneRefused, match="at most 24"):
+        parse_tone({"name": "x", "blocks": [{"kind": "trim"}] * 10_000})
+    with pytest.raises(ToneRefused, match="bytes"):
+        read_tone(json.dumps({"name": "x", "blocks": [{"kind": "trim"}] * 20_000}))
+
+
+# Comparison
+
+
+def test_matched_sounds_are_equally_loud_and_never_clip():
+    gains = matching_gains_db([-30.0, -12.0, None], [-3.0, -1.0, None])
+    assert -30 + gains[0] == pytest.approx(-12 + gains[1])
+    assert -3.0 + gains[0] <= -1.0
+    assert gains[2] == 0.0
+    assert matching_gains_db([-20.0], [-10.0]) == [2.0]
+
+
+def test_loudness_is_no_difference_in_tone_but_a_shelf_is():
+    signal = noise(2)
+    assert spectrum_difference_db(0.1 * signal, signal, rate_hz=FS) == pytest.approx(0.0, abs=1e-9)
+    tilted = np.diff(signal, prepend=0.0)
+    # A differentiator rises 6 dB an octave; over 6.6 octaves the mean distance from its median is about 10 dB.
+    assert spectrum_difference_db(tilted, signal, rate_hz=FS) == pytest.approx(10.0, abs=1.0)

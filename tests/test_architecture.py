@@ -1,0 +1,57 @@
+"""The house's rules: arrows run downwards only."""
+
+import ast
+import sys
+from pathlib import Path
+
+import pytest
+
+PACKAGE = Path(__file__).resolve().parents[1] / "src" / "fatsignal"
+MODULES = sorted(PACKAGE.rglob("*.py"))
+
+# What each room may use of our own package; `errors` and `config` are open to those named.
+MAY_USE = {
+    "core": {"core", "errors"},
+    "tones": {"core", "errors"},
+    "files": {"core", "errors"},
+    "rig": {"core", "errors", "rig"},
+    "engine": {"core", "errors", "files", "rig", "engine"},
+    "store": {"core", "errors", "store"},
+    "acts": {"core", "errors", "files", "rig", "engine", "store", "acts"},
+    "demo": {"core", "errors", "files", "rig", "engine", "store", "acts", "jobs", "tones", "demo"},
+    "jobs": {"core", "errors", "acts", "store", "config", "jobs"},
+    "web": {"core", "errors", "files", "engine", "store", "acts", "jobs", "config", "web"},
+}
+CORE_NEEDS = {"numpy", "scipy", "numba", "pydantic"}
+
+
+def imports(path):
+    for node in ast.walk(ast.parse(path.read_text())):
+        if isinstance(node, ast.Import):
+            yield from (alias.name for alias in node.names)
+        elif isinstance(node, ast.ImportFrom) and node.module:
+            yield node.module
+
+
+@pytest.mark.parametrize("path", MODULES, ids=lambda path: str(path.relative_to(PACKAGE)))
+def test_arrows_run_downwards_only(path):
+    room = path.relative_to(PACKAGE).parts[0]
+    for name in imports(path):
+        first, _, rest = name.partition(".")
+        if first == "fatsignal" and room in MAY_USE and rest:
+            used = rest.split(".")[0]
+            assert used in MAY_USE[room] | {room}, f"{room} uses {used}"
+        elif room == "core" and first not in sys.stdlib_module_names and first != "fatsignal":
+            assert first in CORE_NEEDS, f"core uses {first}"
+
+
+def test_core_reads_no_files_no_clock_and_no_environment():
+    forbidden = {"os", "pathlib", "datetime", "socket", "subprocess", "psycopg", "fastapi", "soundfile"}
+    for path in (PACKAGE / "core").rglob("*.py"):
+        used = {name.split(".")[0] for name in imports(path)}
+        assert not used & forbidden, f"{path.name} uses {used & forbidden}"
+
+
+def test_no_file_of_ours_has_grown_past_two_subjects():
+    long = {path.name: count for path in MODULES if (count := len(path.read_text().splitlines())) > 420}
+    assert not long
