@@ -122,7 +122,7 @@ class Recorder:
 
     def _roll(self) -> Reason:
         rate_hz = self._order.rate_hz
-        flushed = metered = 0
+        flushed, meter_at = 0, rate_hz // _METER_HZ
         while not self._stopping.is_set():
             block = self._source.read_block()
             if block is None:
@@ -135,8 +135,9 @@ class Recorder:
                     writer.flush()
                 flushed = self._frames
             self._meters.add(block)
-            if self._frames - metered >= rate_hz // _METER_HZ:
-                metered = self._frames
+            if self._frames >= meter_at:
+                # Counted on from when it was due, so that blocks of any size give thirty a second.
+                meter_at += rate_hz // _METER_HZ
                 self._tell(self._meters.message(self._order, self._tempo, self._frames))
         return "stopped"
 

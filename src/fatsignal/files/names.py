@@ -12,7 +12,7 @@ _RESERVED = {"con", "prn", "aux", "nul", *(f"com{n}" for n in range(1, 10)), *(f
 def file_name(name: str, *, fallback: str = "Untitled") -> str:
     """`name` as one path component that every file system takes; readable, never a path, at most 80 characters."""
     composed = unicodedata.normalize("NFC", name)
-    kept = "".join(char for char in composed if unicodedata.category(char) not in ("Cc", "Cf", "Cs", "So"))
+    kept = "".join(char for char in composed if unicodedata.category(char) not in ("Cf", "Cs", "So"))
     plain = re.sub(r"\s+", " ", _FORBIDDEN.sub(" ", kept)).strip(" .")[:_LONGEST].strip(" .")
     if not plain or plain.lower() in _RESERVED:
         return fallback

@@ -1,0 +1,110 @@
+import json
+
+import numpy as np
+import pytest
+import soundfile
+from typer.testing import CliRunner
+
+from fatsignal.cli import app
+from tests.signals import FS, delayed, noise, plucks, sine
+
+runner = CliRunner()
+
+
+@pytest.fixture
+def di(tmp_path):
+    path = tmp_path / "my di.wav"
+    soundfile.write(path, plucks(1.0), FS, subtype="PCM_24")
+    return path
+
+
+def test_analyse_prints_the_promised_document(tmp_path):
+    path = tmp_path / "sine.wav"
+    soundfile.write(path, np.column_stack([sine(997.0, seconds=3), 0.5 * sine(997.0, seconds=3)]), FS, subtype="FLOAT")
+    result = runner.invoke(app, ["analyse", str(path), "--json"])
+    assert result.exit_code == 0
+    found = json.loads(result.stdout)
+    assert list(found) == [
+        "rate_hz", "channels", "frames", "peak_dbfs", "true_peak_dbtp", "rms_dbfs", "loudness_lufs", "crest_db", "dc",
+        "flat_top_runs",
+    ]  # fmt: skip
+    assert (found["rate_hz"], found["channels"], found["frames"]) == (FS, 2, 3 * FS)
+    assert found["peak_dbfs"] == pytest.approx([0.0, -6.02], abs=0.01)
+    # Power adds: −3.01 and −9.03 LKFS are −2.04 together (BS.1770, front channels).
+    assert found["loudness_lufs"] == pytest.approx(-2.04, abs=0.02)
+
+
+def test_silence_is_null_in_json_not_an_error(tmp_path):
+    path = tmp_path / "rest.wav"
+    soundfile.write(path, np.zeros(FS), FS)
+    found = json.loads(runner.invoke(app, ["analyse", str(path), "--json"]).stdout)
+    assert found["peak_dbfs"] == [None]
+    assert found["loudness_lufs"] is None
+
+
+def test_align_prints_delay_and_polarity(tmp_path):
+    source = 0.2 * noise(3)
+    for name, signal in (("a", source), ("b", -delayed(source, 12.25))):
+        soundfile.write(tmp_path / f"{name}.wav", signal, FS, subtype="FLOAT")
+    result = runner.invoke(app, ["align", str(tmp_path / "a.wav"), str(tmp_path / "b.wav"), "--json"])
+    found = json.loads(result.stdout)
+    assert set(found) == {"delay_samples", "delay_ms", "path_difference_m", "polarity", "confidence"}
+    assert found["delay_samples"] == pytest.approx(12.25, abs=0.05)
+    assert found["polarity"] == -1
+
+
+@pytest.mark.parametrize(
+    ("options", "subtype", "rate_hz"),
+    [([], "PCM_24", FS), (["--depth", "16"], "PCM_16", FS), (["--depth", "32f"], "FLOAT", FS), (["--rate", "44100"], "PCM_24", 44_100)],
+)
+def test_reamp_writes_what_was_asked_for(tmp_path, di, options, subtype, rate_hz):
+    out = tmp_path / "wet.wav"
+    result = runner.invoke(app, ["reamp", str(di), "--tone", "kiln", "--out", str(out), *options])
+    assert result.exit_code == 0, result.output
+    info = soundfile.info(out)
+    assert (info.subtype, info.samplerate, info.frames) == (subtype, rate_hz, rate_hz)
+    assert soundfile.read(out)[0].std() > 0.003
+
+
+def test_several_files_go_to_a_folder_and_a_tone_may_be_a_file(tmp_path, di):
+    second = tmp_path / "second.flac"
+    soundfile.write(second, plucks(0.5, seed=9, rate_hz=44_100), 44_100)
+    tone = tmp_path / "mine.json"
+    tone.write_text('{"name": "Mine", "blocks": [{"kind": "trim", "gain_db": -6}]}')
+    out = tmp_path / "wet"
+    result = runner.invoke(app, ["reamp", str(di), str(second), "--tone", str(tone), "--out", str(out), "--quiet"])
+    assert result.exit_code == 0, result.output
+    assert sorted(path.name for path in out.iterdir()) == ["my di - Mine.wav", "second - Mine.wav"]
+    dry, wet = soundfile.read(di)[0], soundfile.read(out / "my di - Mine.wav")[0]
+    np.testing.assert_allclose(wet, dry * 10 ** (-6 / 20), atol=2.0**-22)
+
+
+@pytest.mark.parametrize(
+    ("arguments", "says"),
+    [
+        (["analyse", "nowhere.wav"], "nowhere.wav cannot be opened"),
+        (["reamp", "DI", "--tone", "Nosuch", "--out", "x.wav"], "there is no tone 'Nosuch'; there are Pale Lamp"),
+        (["reamp", "DI", "--tone", "Kiln", "--out", "x.mp3"], "x.mp3 should end in .wav or .flac"),
+        (["reamp", "DI", "--tone", "Kiln", "--out", "x.wav", "--rate", "0"], "a rate of 0 Hz is outside"),
+        (["reamp", "DI", "--tone", "Kiln", "--out", "x.wav", "--depth", "12"], "choose 16, 24 or 32f"),
+        (["reamp", "DI", "--tone", "Kiln", "--out", "x.wav", "--oversample", "3"], "choose 1, 2, 4 or 8"),
+        (["reamp", "DI", "--tone", "Kiln", "--out", "DI"], "exists already"),
+        (["reamp", "DI", "--tone", "Kiln", "--out", "no/such/folder/x.wav"], "could not be used"),
+        (["align", "DI", "README"], "not a sound file"),
+    ],
+)
+def test_wrong_input_is_one_plain_sentence_and_status_2(tmp_path, di, arguments, says, monkeypatch):
+    monkeypatch.chdir(tmp_path)
+    (tmp_path / "README").write_text("dear diary")
+    result = runner.invoke(app, [str(di) if word == "DI" else word for word in arguments])
+    assert result.exit_code == 2
+    assert says in result.stderr
+    assert len(result.stderr.strip().splitlines()) == 1
+    assert not (tmp_path / "x.wav").exists()
+
+
+def test_tones_lists_four_with_their_use():
+    plain = runner.invoke(app, ["tones"]).stdout
+    assert [line.split("  ")[0] for line in plain.splitlines()] == ["Pale Lamp", "Kiln", "Foundry", "Keel"]
+    assert [tone["name"] for tone in json.loads(runner.invoke(app, ["tones", "--json"]).stdout)][3] == "Keel"
+    assert "properties" in json.loads(runner.invoke(app, ["tones", "--schema"]).stdout)

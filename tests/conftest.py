@@ -1,0 +1,175 @@
+"""A PostgreSQL of the tests' own, an empty database for each test that asks, and the running application."""
+
+import asyncio
+import json
+import os
+import signal
+import socket
+import subprocess
+import sys
+import time
+import urllib.request
+from collections.abc import Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass
+from pathlib import Path
+from uuid import uuid4
+
+import psycopg
+import pytest
+from psycopg import sql
+
+from fatsignal.store.database import migrate
+from launcher.postgres import Postgres
+
+ROOT = Path(__file__).resolve().parents[1]
+TEMPLATE = "fatsignal_template"
+
+
+@pytest.fixture(scope="session")
+def postgres(tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:
+    """Connection string of a server that lives as long as the test run, with a migrated template."""
+    server = Postgres(tmp_path_factory.mktemp("postgres"))
+    url = server.start()
+    with psycopg.connect(url, autocommit=True) as conn:
+        conn.execute(f"CREATE DATABASE {TEMPLATE}")
+    asyncio.run(migrate(_renamed(url, TEMPLATE)))
+    yield url
+    server.stop()
+
+
+@pytest.fixture
+def database_url(postgres: str) -> Iterator[str]:
+    """An empty, migrated database of one test's own."""
+    with _database(postgres) as url:
+        yield url
+
+
+@contextmanager
+def _database(server_url: str) -> Iterator[str]:
+    name = f"t{uuid4().hex}"
+    with psycopg.connect(server_url, autocommit=True) as conn:
+        conn.execute(
+            sql.SQL("CREATE DATABASE {} TEMPLATE {} STRATEGY file_copy").format(
+                sql.Identifier(name), sql.Identifier(TEMPLATE)
+            )
+        )
+        yield _renamed(server_url, name)
+        conn.execute(sql.SQL("DROP DATABASE {} WITH (FORCE)").format(sql.Identifier(name)))
+
+
+def _renamed(url: str, database: str) -> str:
+    return url.rsplit("/", 1)[0] + "/" + database
+
+
+@dataclass
+class Application:
+    """A running application; `url` is its address, `data` its folder."""
+
+    url: str
+    data: Path
+    database_url: str
+    process: subprocess.Popen[bytes]
+    environment: dict[str, str]
+
+    def get(self, path: str) -> object:
+        with urllib.request.urlopen(self.url + path, timeout=30) as answer:
+            return json.load(answer)
+
+    def send(self, method: str, path: str, body: object = None) -> tuple[int, object]:
+        """Status and decoded answer; problems are answers too."""
+        request = urllib.request.Request(
+            self.url + path,
+            method=method,
+            data=None if body is None else json.dumps(body).encode(),
+            headers={"Content-Type": "application/json"},
+        )
+        try:
+            with urllib.request.urlopen(request, timeout=60) as answer:
+                text = answer.read()
+                return answer.status, json.loads(text) if text else None
+        except urllib.error.HTTPError as refusal:
+            return refusal.code, json.loads(refusal.read())
+
+    @property
+    def session(self) -> dict:
+        return self.get(f"/api/sessions/{self.get('/api/sessions')[0]['id']}")
+
+    def takes(self) -> list[dict]:
+        return self.get(f"/api/sessions/{self.session['id']}/takes")
+
+    def wait_for(self, condition, *, seconds: float = 30.0, what: str = "it"):
+        """The first true answer of `condition`, asked ten times a second."""
+        deadline = time.monotonic() + seconds
+        while time.monotonic() < deadline:
+            found = condition()
+            if found:
+                return found
+            time.sleep(0.1)
+        raise AssertionError(f"{what} did not come within {seconds} s")
+
+    def ready_to_roll(self) -> None:
+        """Wait until the engine has loaded its kernels."""
+        self.wait_for((self.data / "run" / "engine.json").exists, what="the engine")
+
+    def stop(self) -> None:
+        self.process.send_signal(signal.SIGTERM)
+        self.process.wait(timeout=20)
+
+
+@contextmanager
+def running_application(
+    data: Path, database_url: str, *, demo: str = "short", speed: float = 0.0, wait: bool = True
+) -> Iterator[Application]:
+    port = _free_port()
+    environment = {
+        **os.environ,
+        "FATSIGNAL_DATA": str(data),
+        "FATSIGNAL_DATABASE_URL": database_url,
+        "FATSIGNAL_PORT": str(port),
+        "FATSIGNAL_DEMO": demo,
+        "FATSIGNAL_RIG_SPEED": str(speed),
+    }
+    process = subprocess.Popen([sys.executable, "-m", "fatsignal.cli", "serve"], env=environment, cwd=ROOT)
+    app = Application(f"http://127.0.0.1:{port}", data, database_url, process, environment)
+    try:
+        if wait:
+            app.wait_for(lambda: _answers(app), seconds=180, what="the application")
+        yield app
+    finally:
+        if process.poll() is None:
+            app.stop()
+
+
+@pytest.fixture(scope="module")
+def application(postgres: str, tmp_path_factory: pytest.TempPathFactory) -> Iterator[Application]:
+    """The application with a short demonstration, its rig as fast as it computes; one for each test file."""
+    with _database(postgres) as url, running_application(tmp_path_factory.mktemp("data"), url) as app:
+        yield app
+
+
+@pytest.fixture
+def start_application(postgres: str, tmp_path: Path):
+    """Start applications of one test's own, by `with start_application(...) as app`."""
+
+    @contextmanager
+    def start(**options):
+        with _database(postgres) as url, running_application(tmp_path / "data", url, **options) as app:
+            yield app
+
+    return start
+
+
+def _answers(app: Application) -> bool:
+    assert app.process.poll() is None, "the application ended while starting"
+    try:
+        app.get("/api/sessions")
+    except OSError:
+        return False
+    return True
+
+
+def _free_port() -> int:
+    with socket.socket() as probe:
+        probe.bind(("127.0.0.1", 0))
+        return probe.getsockname()[1]

@@ -1,0 +1,103 @@
+from fractions import Fraction
+
+import numpy as np
+import pytest
+
+from fatsignal.core.clip import Clip
+from fatsignal.core.level.report import measure_level
+from fatsignal.core.timing.delay import align
+from fatsignal.core.timing.tempo import TempoMap
+from fatsignal.core.units import speed_of_sound_m_s
+from fatsignal.demo import song
+from fatsignal.errors import RollRefused
+from fatsignal.rig.setup import MicOnRig, RigSetup
+from fatsignal.rig.simulated import BLOCK_FRAMES, Pace, Performance, SimulatedRig
+from tests.signals import FS
+
+TEMPO = TempoMap(Fraction(104), 4, FS)
+
+
+def performance(*, bars=2, seed=7):
+    return Performance(song.baritone_part(), TEMPO, TEMPO.bar_frame(13), TEMPO.bar_frame(13 + bars), seed)
+
+
+def roll(setup=None, *, seed=7, bars=2, block_frames=4096):
+    rig = SimulatedRig(setup or RigSetup(), performance(seed=seed, bars=bars), pace=Pace(0), block_frames=block_frames)
+    blocks = []
+    while (block := rig.read_block()) is not None:
+        blocks.append(block)
+    return np.concatenate(blocks)
+
+
+def test_a_seed_gives_the_same_samples_whatever_the_block():
+    first = roll(bars=1)
+    np.testing.assert_array_equal(first, roll(bars=1))
+    np.testing.assert_array_equal(first, roll(bars=1, block_frames=256))
+    assert not np.array_equal(first, roll(bars=1, seed=8))
+
+
+def test_channels_are_locked_and_levels_are_those_of_a_careful_session():
+    report = measure_level(Clip(roll(), FS))
+    assert report.channels == 3
+    assert report.flat_top_runs == [0, 0, 0]
+    assert all(-14 < peak < -0.3 for peak in report.peak_dbfs)
+
+
+def test_microphones_hear_the_amp_as_far_apart_as_they_stand():
+    """Travel time at 343.2 m/s (formula): two equal microphones 20 cm apart on the axis."""
+    mics = [MicOnRig(name=f"mic {m}", kind="coil", distance_m=m, gain_db=-8) for m in (0.10, 0.30)]
+    blocks = roll(RigSetup(mics=mics))
+    found = align(blocks[:, 1], blocks[:, 2], rate_hz=FS)
+    assert found.path_difference_m == pytest.approx(0.20, abs=0.01)
+    assert found.delay_samples == pytest.approx(0.20 / speed_of_sound_m_s() * FS, abs=1.5)
+    assert found.polarity == 1
+
+
+def test_the_di_is_heard_before_the_amp_by_the_way_through_the_air():
+    blocks = roll(RigSetup(mics=[MicOnRig(name="far", kind="coil", distance_m=0.5, gain_db=0)]))
+    found = align(blocks[:, 0], blocks[:, 1], rate_hz=FS)
+    # Half a metre and the cone's depth; two stages and a splitter invert.
+    assert found.delay_samples == pytest.approx(0.545 / speed_of_sound_m_s() * FS, abs=14)
+    assert found.polarity == -1
+
+
+def test_a_line_input_takes_the_highs_of_the_pickup():
+    """Product fact, computed by the circuit: 10 kΩ instead of 1 MΩ loads the pickup down."""
+
+    def highs(setup):
+        di = roll(setup, bars=1)[:, 0]
+        spectrum = np.abs(np.fft.rfft(di)) ** 2
+        frequency_hz = np.fft.rfftfreq(len(di), 1 / FS)
+        return spectrum[(frequency_hz > 2500) & (frequency_hz < 5000)].sum() / spectrum[frequency_hz < 1000].sum()
+
+    lost_db = 10 * np.log10(highs(RigSetup()) / highs(RigSetup(input_ohm=10e3)))
+    assert lost_db > 10
+
+
+class FakeClock:
+    def __init__(self):
+        self.now_s, self.slept_s = 100.0, 0.0
+
+    def now(self):
+        return self.now_s
+
+    def sleep(self, seconds):
+        self.slept_s += seconds
+        self.now_s += seconds
+
+
+def test_blocks_come_at_the_pace_of_the_clock():
+    clock = FakeClock()
+    rig = SimulatedRig(RigSetup(), performance(), pace=Pace(1.0, clock.now, clock.sleep))
+    for _ in range(100):
+        rig.read_block()
+    assert clock.slept_s == pytest.approx(100 * BLOCK_FRAMES / FS, rel=1e-9)
+
+
+def test_a_machine_too_slow_for_the_interface_is_told_and_no_hole_is_filled():
+    clock = FakeClock()
+    rig = SimulatedRig(RigSetup(), performance(), pace=Pace(1.0, clock.now, clock.sleep))
+    rig.read_block()
+    clock.now_s += 2.0
+    with pytest.raises(RollRefused, match="lost audio"):
+        rig.read_block()
