@@ -55,7 +55,12 @@ def test_align_prints_delay_and_polarity(tmp_path):
 
 @pytest.mark.parametrize(
     ("options", "subtype", "rate_hz"),
-    [([], "PCM_24", FS), (["--depth", "16"], "PCM_16", FS), (["--depth", "32f"], "FLOAT", FS), (["--rate", "44100"], "PCM_24", 44_100)],
+    [
+        ([], "PCM_24", FS),
+        (["--depth", "16"], "PCM_16", FS),
+        (["--depth", "32f"], "FLOAT", FS),
+        (["--rate", "44100"], "PCM_24", 44_100),
+    ],
 )
 def test_reamp_writes_what_was_asked_for(tmp_path, di, options, subtype, rate_hz):
     out = tmp_path / "wet.wav"

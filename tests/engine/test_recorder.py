@@ -41,12 +41,25 @@ class Tones:
 
 
 def order(folder: Path, **changes) -> RollOrder:
-    values = dict(
-        roll_id=uuid4(), session_id=uuid4(), part_id=uuid4(), number=3, folder=folder / "Take 03", stem="Baritone 03",
-        rate_hz=FS, tempo_bpm="120", beats_per_bar=4, lead_in_bars=2, from_frame=TEMPO.bar_frame(1),
-        window_from_frame=TEMPO.bar_frame(2), window_to_frame=TEMPO.bar_frame(3), to_frame=TEMPO.bar_frame(3), seed=1,
-        setup=RigSetup(), notes=[],
-    )  # fmt: skip
+    values = {
+        "roll_id": uuid4(),
+        "session_id": uuid4(),
+        "part_id": uuid4(),
+        "number": 3,
+        "folder": folder / "Take 03",
+        "stem": "Baritone 03",
+        "rate_hz": FS,
+        "tempo_bpm": "120",
+        "beats_per_bar": 4,
+        "lead_in_bars": 2,
+        "from_frame": TEMPO.bar_frame(1),
+        "window_from_frame": TEMPO.bar_frame(2),
+        "window_to_frame": TEMPO.bar_frame(3),
+        "to_frame": TEMPO.bar_frame(3),
+        "seed": 1,
+        "setup": RigSetup(),
+        "notes": [],
+    }
     return RollOrder(**(values | changes))
 
 

@@ -121,7 +121,16 @@ def wav_header(*, rate_hz=FS, channels=1, data=b"", claims=None, bits=16):
     block = channels * bits // 8
     fmt = struct.pack("<HHIIHH", 1, channels, rate_hz, rate_hz * block, block, bits)
     size = len(data) if claims is None else claims
-    return b"RIFF" + struct.pack("<I", 36 + size) + b"WAVEfmt " + struct.pack("<I", 16) + fmt + b"data" + struct.pack("<I", size) + data
+    return (
+        b"RIFF"
+        + struct.pack("<I", 36 + size)
+        + b"WAVEfmt "
+        + struct.pack("<I", 16)
+        + fmt
+        + b"data"
+        + struct.pack("<I", size)
+        + data
+    )
 
 
 @pytest.mark.parametrize(
@@ -141,7 +150,7 @@ def test_files_that_are_none_are_refused_in_a_sentence(tmp_path, content, says):
     path.write_bytes(content)
     with pytest.raises(FileRefused, match=says):
         read_clip(path)
-    with pytest.raises(FileRefused, match="my di.wav"):
+    with pytest.raises(FileRefused, match=r"my di\.wav"):
         read_clip(path)
 
 
@@ -173,7 +182,7 @@ def test_any_rate_arrives_at_the_rate_asked_for_at_its_pitch_and_place(tmp_path,
     [
         ("Baritone 03", "Baritone 03"),
         ("../../etc/passwd", "etc passwd"),
-        ('a"b\'c', "a b'c"),
+        ("a\"b'c", "a b'c"),
         ("🎸 riff", "riff"),
         ("🎸", "Untitled"),
         ("", "Untitled"),

@@ -1,4 +1,4 @@
-from datetime import datetime, timezone
+from datetime import UTC, datetime
 from uuid import uuid4
 
 import psycopg
@@ -33,11 +33,22 @@ async def a_part(conn, session, position=0, name="Baritone", armed=True):
 
 
 async def a_take(conn, part, number=1, **changes):
-    values = dict(
-        id=uuid4(), part_id=part.id, number=number, recorded_at=datetime.now(timezone.utc), rate_hz=48_000,
-        from_frame=1000, frames=5000, window_from_frame=2000, window_to_frame=5000, origin="rolled", rig_sheet={},
-        note="", folder="x", binned_at=None,
-    )  # fmt: skip
+    values = {
+        "id": uuid4(),
+        "part_id": part.id,
+        "number": number,
+        "recorded_at": datetime.now(UTC),
+        "rate_hz": 48_000,
+        "from_frame": 1000,
+        "frames": 5000,
+        "window_from_frame": 2000,
+        "window_to_frame": 5000,
+        "origin": "rolled",
+        "rig_sheet": {},
+        "note": "",
+        "folder": "x",
+        "binned_at": None,
+    }
     take = Take(**(values | changes))
     channel = TakeChannel(position=0, name="DI", kind="di", file="a.wav", sha256="0" * 64, checks=CHECKS)
     await takes.add_take(conn, take, [channel])

@@ -31,10 +31,14 @@ def upload(app, content, name="my di.wav", part=0):
     session = app.session
     boundary = "----boundary"
     body = (
-        f'--{boundary}\r\nContent-Disposition: form-data; name="part_id"\r\n\r\n{session["parts"][part]["id"]}\r\n'
-        f'--{boundary}\r\nContent-Disposition: form-data; name="file"; filename="{name}"\r\n'
-        "Content-Type: application/octet-stream\r\n\r\n"
-    ).encode() + content + f"\r\n--{boundary}--\r\n".encode()
+        (
+            f'--{boundary}\r\nContent-Disposition: form-data; name="part_id"\r\n\r\n{session["parts"][part]["id"]}\r\n'
+            f'--{boundary}\r\nContent-Disposition: form-data; name="file"; filename="{name}"\r\n'
+            "Content-Type: application/octet-stream\r\n\r\n"
+        ).encode()
+        + content
+        + f"\r\n--{boundary}--\r\n".encode()
+    )
     host, port = app.url.removeprefix("http://").split(":")
     connection = http.client.HTTPConnection(host, int(port), timeout=60)
     connection.request(
@@ -146,7 +150,9 @@ def test_a_live_socket_from_another_page_is_turned_away(application):
     [("WAV", "PCM_16", 44_100), ("FLAC", "PCM_24", 96_000), ("AIFF", "PCM_24", 48_000), ("OGG", "VORBIS", 22_050)],
 )
 def test_a_di_file_of_ones_own_becomes_a_take(application, kind, subtype, rate_hz):
-    status, take = upload(application, as_file(plucks(2.0, rate_hz=rate_hz), rate_hz, kind, subtype), f"mine.{kind.lower()}")
+    status, take = upload(
+        application, as_file(plucks(2.0, rate_hz=rate_hz), rate_hz, kind, subtype), f"mine.{kind.lower()}"
+    )
     assert status == 201, take
     assert (take["origin"], take["first_bar"], len(take["channels"])) == ("imported", 1, 1)
     assert abs(take["frames"] - 2 * FS) <= 1
@@ -208,13 +214,17 @@ def test_a_print_is_rendered_compared_and_handed_over_in_place(application):
     heard = [s["loudness_lufs"] + s["gain_db"] for s in sounds.values()]
     assert max(heard) - min(heard) < 0.01
     strip = application.get(f"/api/tones/{tones[0]['id']}/strip")
-    assert [block["kind"] for block in strip][0] == "first_stages"
+    assert next(block["kind"] for block in strip) == "first_stages"
 
 
 def test_all_files_of_a_hand_over_line_up(application):
     session = application.session
     take = next(take for take in application.takes() if take["origin"] == "rolled")
-    keys = [item["key"] for item in application.get(f"/api/sessions/{session['id']}/hand-over") if item["take_id"] == take["id"]]
+    keys = [
+        item["key"]
+        for item in application.get(f"/api/sessions/{session['id']}/hand-over")
+        if item["take_id"] == take["id"]
+    ]
     archives = {}
     for start in ("song", "own"):
         query = f"kind=wav&depth=24&start={start}&" + "&".join(f"item={key}" for key in keys)

@@ -51,7 +51,7 @@ export function Cord({ night, onNight, onKeys }: { night: boolean; onNight: () =
   return (
     <header className="relative" ref={box}>
       <div className="absolute top-5 left-6">
-        <p className="font-name text-[25px] leading-none font-bold tracking-tight">Fat Signal</p>
+        <h1 className="text-[25px] leading-none">Fat Signal</h1>
         <p className="mt-1.5 text-[13px] text-pencil">
           {session.name} · {session.artist}
         </p>

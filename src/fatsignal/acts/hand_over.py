@@ -109,7 +109,7 @@ def _about(session: Session, items: list[Item], kind: FileKind, depth: Depth, st
     place = (
         "All files begin at the same moment and are equally long: drop them at zero."
         if start == "song"
-        else "Each file begins where it was recorded: place it by its time stamp (bext time reference; below in seconds)."
+        else "Each file begins where it was recorded: place it by its time stamp (bext; in seconds below)."
     )
     lines = [
         f"{session.name}{f' by {session.artist}' if session.artist else ''}",

@@ -93,9 +93,9 @@ async def build_demo(
         assert take is not None, "the demonstration is never silent"
         rolled[part.name, entry.section] = take
     newest = {revision.name: revision for revision in await tones.list_newest(conn)}
-    for section, tone in (("Chorus 1", "Kiln"), ("Chorus 1", "Foundry")):
-        take = rolled["Baritone", section]
-        print_, _ = await prints.ask_for_print(conn, take_id=take.id, tone_revision_id=newest[tone].id)
+    for section_name, tone_name in (("Chorus 1", "Kiln"), ("Chorus 1", "Foundry")):
+        take = rolled["Baritone", section_name]
+        print_, _ = await prints.ask_for_print(conn, take_id=take.id, tone_revision_id=newest[tone_name].id)
         await ask_to_render(queue, conn, print_.id)
 
 

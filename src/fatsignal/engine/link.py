@@ -58,13 +58,17 @@ class EngineLink:
         while True:
             address = running_engine(self._run_folder)
             if address is not None:
-                with contextlib.suppress(OSError):
+                try:
                     self._reader, self._writer = await asyncio.open_connection(
                         "127.0.0.1", address.port, limit=_LINE_LIMIT
                     )
                     self._writer.write(address.token.encode() + b"\n")
                     await self._writer.drain()
                     return
+                except OSError:
+                    # An engine that was killed leaves its address, and its process until it is waited for.
+                    (self._run_folder / ADDRESS_NAME).unlink(missing_ok=True)
+                    start_engine(self._run_folder)
             if asyncio.get_running_loop().time() > deadline:
                 raise RollRefused("the recording engine does not start; see run/engine.log in the data folder")
             await asyncio.sleep(0.03)

@@ -48,11 +48,13 @@ def open_sound(path: Path) -> Iterator[soundfile.SoundFile]:
     with sound:
         if not LOWEST_RATE_HZ <= sound.samplerate <= HIGHEST_RATE_HZ:
             raise FileRefused(
-                f"{name} says it has a rate of {sound.samplerate} Hz; {LOWEST_RATE_HZ} to {HIGHEST_RATE_HZ} Hz can be read"
+                f"{name} says it has a rate of {sound.samplerate} Hz; "
+                f"{LOWEST_RATE_HZ} to {HIGHEST_RATE_HZ} Hz can be read"
             )
         if sound.channels > MOST_CHANNELS:
             raise FileRefused(
-                f"{name} has {sound.channels} channels; up to {MOST_CHANNELS} can be read: export the DI as a file of its own"
+                f"{name} has {sound.channels} channels; up to {MOST_CHANNELS} can be read: "
+                "export the DI as a file of its own"
             )
         if sound.frames <= 0:
             raise FileRefused(f"{name} has a header but no sound in it: its length is 0")

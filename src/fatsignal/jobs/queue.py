@@ -2,6 +2,7 @@
 
 import asyncio
 import logging
+import threading
 from uuid import UUID
 
 from procrastinate import App, JobContext, PsycopgConnector
@@ -45,24 +46,34 @@ async def stop_rendering(app: App, conn: Connection, print_id: UUID) -> None:
 
 async def work(app: App, database_url: str, *, concurrency: int, name: str) -> None:
     """Render what is asked for until cancelled, and take over from workers that died."""
-    rescue = asyncio.create_task(_rescue_stalled(app))
+    rescue = asyncio.create_task(_rescue(app, database_url))
     try:
         await app.run_worker_async(
-            queues=[RENDERS], concurrency=concurrency, name=name, install_signal_handlers=False,
-            update_heartbeat_interval=HEARTBEAT_S, stalled_worker_timeout=STALLED_S, abort_job_polling_interval=0.3, shutdown_graceful_timeout=1.0,
+            queues=[RENDERS],
+            concurrency=concurrency,
+            name=name,
+            install_signal_handlers=False,
+            update_heartbeat_interval=HEARTBEAT_S,
+            stalled_worker_timeout=STALLED_S,
+            abort_job_polling_interval=0.3,
+            shutdown_graceful_timeout=1.0,
             additional_context={"database_url": database_url},
-        )  # fmt: skip
+        )
     finally:
         rescue.cancel()
 
 
-async def _rescue_stalled(app: App) -> None:
+async def _rescue(app: App, database_url: str) -> None:
+    """Every second: jobs of workers that died, and prints that a stopped worker left, are rendered again."""
     while True:
         try:
             for job in await app.job_manager.get_stalled_jobs(seconds_since_heartbeat=STALLED_S):
                 await app.job_manager.retry_job(job)
+            async with await AsyncConnection.connect(database_url, autocommit=True) as conn:
+                for print_id in await prints.list_lost(conn, older_s=STALLED_S):
+                    await ask_to_render(app, conn, print_id)
         except Exception as trouble:  # the database may be away for a while; the next round tries again
-            log.warning("looking for stalled renders failed: %s", trouble)
+            log.warning("looking for lost renders failed: %s", trouble)
         await asyncio.sleep(HEARTBEAT_S)
 
 
@@ -84,10 +95,11 @@ async def _render_print(context: JobContext, print_id: str) -> None:
         revision = await tones.get_revision(conn, print_.tone_revision_id)
         loop = asyncio.get_running_loop()
         progress = {"share": 0.0, "speed": 0.0}
+        leaving = threading.Event()
 
         def on_progress(share: float, times_real_time: float) -> None:
             progress.update(share=share, speed=times_real_time)
-            if context.should_abort():
+            if leaving.is_set() or context.should_abort():
                 raise JobAborted
 
         rendering = loop.run_in_executor(
@@ -104,6 +116,10 @@ async def _render_print(context: JobContext, print_id: str) -> None:
                     told = progress["share"]
                     await prints.set_progress(conn, key, told, progress["speed"] or None)
             done = await rendering
+        except asyncio.CancelledError:
+            # The worker is being stopped: the thread gives up, and the print is rendered again by whoever comes.
+            leaving.set()
+            raise
         except JobAborted:
             await prints.set_ended(conn, key, state="stopped")
             raise

@@ -9,6 +9,14 @@ from fatsignal.core.tone.document import Block, FirstStages, Power, ToneNetwork
 _PICKUP, _LOAD, _INPUT = Pickup(), Load(), InstrumentInput()
 
 
+def _valve_combo() -> list[Block]:
+    return [
+        FirstStages(stages=2, drive=1.7, bright=True, voicing="warm"),
+        ToneNetwork(network="scooped", bass=4, middle=6, treble=5.5),
+        Power(level=2.8, sag=4, presence=5),
+    ]
+
+
 class _Values(BaseModel):
     model_config = ConfigDict(extra="forbid", frozen=True)
 
@@ -39,13 +47,7 @@ class RigSetup(_Values):
     hum_dbfs: float = _INPUT.hum_dbfs
     mains_hz: float = _INPUT.mains_hz
     amp_name: str = "valve combo"
-    amp: list[Block] = Field(
-        default_factory=lambda: [
-            FirstStages(stages=2, drive=1.7, bright=True, voicing="warm"),
-            ToneNetwork(network="scooped", bass=4, middle=6, treble=5.5),
-            Power(level=2.8, sag=4, presence=5),
-        ]
-    )
+    amp: list[Block] = Field(default_factory=_valve_combo)
     speaker: str = "1x12 open"
     mics: list[MicOnRig] = Field(
         default_factory=lambda: [

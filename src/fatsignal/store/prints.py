@@ -97,6 +97,21 @@ async def set_job(conn: Connection, print_id: UUID, job_id: int) -> None:
     await conn.execute("UPDATE print SET job_id = %s WHERE id = %s", (job_id, print_id))
 
 
+async def list_lost(conn: Connection, *, older_s: float) -> list[UUID]:
+    """Prints that wait or render although no job works on them: their worker was stopped in the middle."""
+    async with conn.cursor() as cur:
+        await cur.execute(
+            """
+            SELECT print.id FROM print LEFT JOIN procrastinate_jobs job ON job.id = print.job_id
+            WHERE print.state IN ('waiting', 'rendering')
+              AND print.asked_at < now() - make_interval(secs => %s)
+              AND (job.id IS NULL OR job.status NOT IN ('todo', 'doing'))
+            """,
+            (older_s,),
+        )
+        return [UUID(str(row[0])) for row in await cur.fetchall()]
+
+
 async def set_progress(conn: Connection, print_id: UUID, progress: float, times_real_time: float | None) -> None:
     """Say how far a rendering is; a print that was stopped meanwhile stays stopped."""
     await conn.execute(

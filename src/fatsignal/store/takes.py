@@ -5,7 +5,7 @@ from datetime import datetime
 from typing import Any
 from uuid import UUID
 
-from psycopg.rows import class_row
+from psycopg.rows import class_row, dict_row
 from psycopg.types.json import Jsonb
 
 from fatsignal.errors import NotFound
@@ -108,7 +108,7 @@ async def get_take(conn: Connection, take_id: UUID) -> Take:
 async def channels_of(conn: Connection, take_ids: list[UUID]) -> dict[UUID, list[TakeChannel]]:
     """Channels of several takes in one query, in their order."""
     found: dict[UUID, list[TakeChannel]] = {take_id: [] for take_id in take_ids}
-    async with conn.cursor() as cur:
+    async with conn.cursor(row_factory=dict_row) as cur:
         await cur.execute(
             """
             SELECT take_id, position, name, kind, file, sha256, checks FROM take_channel
@@ -116,9 +116,8 @@ async def channels_of(conn: Connection, take_ids: list[UUID]) -> dict[UUID, list
             """,
             (take_ids,),
         )
-        async for take_id, position, name, kind, file, sha256, checks in cur:
-            channel = TakeChannel(position=position, name=name, kind=kind, file=file, sha256=sha256, checks=checks)
-            found[take_id].append(channel)
+        async for row in cur:
+            found[row.pop("take_id")].append(TakeChannel(**row))
     return found
 
 

@@ -33,7 +33,7 @@ def test_the_table_reads_what_newton_finds(peak_v):
 
 
 def test_plate_current_by_hand():
-    """Koren 1996 at 250 V and −2 V, 12AX7 type: E1 = 250/600·ln(1+exp(600·(1/100 − 2/√(300+62500)))), computed apart."""
+    """Koren 1996 at 250 V and −2 V, 12AX7 type, written out apart from the code."""
     e1 = 250 / 600 * np.log1p(np.exp(600 * (1 / 100 - 2 / np.sqrt(300 + 250**2))))
     current, by_grid, by_plate = plate_current_a(-2.0, 250.0)
     assert current == pytest.approx(2 * e1**1.4 / 1060, rel=1e-12)

@@ -76,7 +76,10 @@ def test_harder_is_louder_and_brighter_and_notes_decay_as_told():
 
     assert centroid(hard) > 1.1 * centroid(soft)
     note = pluck(110.0, seconds=4.0, decay_s=3.0)
-    levels = [20 * np.log10(np.abs(np.dot(note[s : s + FS // 2], np.exp(-2j * np.pi * 110 * np.arange(FS // 2) / FS)))) for s in (FS, 2 * FS)]
+    levels = [
+        20 * np.log10(np.abs(np.dot(note[s : s + FS // 2], np.exp(-2j * np.pi * 110 * np.arange(FS // 2) / FS))))
+        for s in (FS, 2 * FS)
+    ]
     # 60 dB in three seconds is 20 dB a second, for the fundamental.
     assert levels[0] - levels[1] == pytest.approx(20.0, abs=1.0)
 

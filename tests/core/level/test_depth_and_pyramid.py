@@ -23,7 +23,7 @@ def test_24_bits_have_the_noise_of_24_bits():
 
 
 def test_dither_takes_the_correlation_out_of_the_error():
-    """Lipshitz, Wannamaker, Vanderkooy 1992: with TPDF dither the error's power is Δ²/4 and it keeps a sine of a third step."""
+    """Lipshitz, Wannamaker, Vanderkooy 1992: with TPDF the error's power is Δ²/4, whatever the signal."""
     step = 2.0**-15
     quiet = step / 3 * sine(1000.0, seconds=4)
     dithered = np.frombuffer(WordPacker("16").pack(quiet[:, None]), "<i2") * step

@@ -34,9 +34,7 @@ def test_proximity_of_a_gradient_capsule(kr):
 def test_far_away_level_falls_6_02_db_a_doubling_and_the_wave_comes_in_time():
     """Spherical spreading and 343.2 m/s (formulas), ten cone radii and more away."""
     frequency_hz = np.array([200.0])
-    near, far = (
-        field_response(PISTON, MicPosition("pressure", distance), frequency_hz)[0] for distance in (2.0, 4.0)
-    )
+    near, far = (field_response(PISTON, MicPosition("pressure", distance), frequency_hz)[0] for distance in (2.0, 4.0))
     assert 20 * np.log10(abs(near) / abs(far)) == pytest.approx(6.02, abs=0.03)
     expected = -2 * np.pi * 200 * 2.0 / speed_of_sound_m_s()
     assert np.angle(near * np.exp(-1j * expected)) == pytest.approx(0.0, abs=0.01)
@@ -67,7 +65,9 @@ def test_off_centre_takes_highs_away_and_back_adds_travel_time():
     centre, aside = MicPosition("coil", 0.05), MicPosition("coil", 0.05, 0.09)
     ratio = [band(p, 3000, 6000) / band(p, 200, 500) for p in (centre, aside)]
     assert 20 * np.log10(ratio[0] / ratio[1]) > 3.0
-    onset = [np.argmax(np.abs(mic_impulse_response("1x12 open", MicPosition("coil", d), FS)) > 0.02) for d in (0.2, 0.6)]
+    onset = [
+        np.argmax(np.abs(mic_impulse_response("1x12 open", MicPosition("coil", d), FS)) > 0.02) for d in (0.2, 0.6)
+    ]
     assert onset[1] - onset[0] == pytest.approx(0.4 / speed_of_sound_m_s() * FS, abs=4)
 
 

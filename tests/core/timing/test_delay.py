@@ -45,8 +45,7 @@ def test_a_di_against_a_miked_driven_amp(tone, distance_m, flipped):
     """Polarity must be that of the circuit; the delay that of the air and the cone's depth, to 14 samples (10 cm)."""
     mic = {"kind": "coil", "distance_m": distance_m, "flipped": flipped}
     blocks = [
-        SpeakerAndMics(speaker=block.speaker, mics=[mic]) if block.kind == "speaker" else block
-        for block in tone.blocks
+        SpeakerAndMics(speaker=block.speaker, mics=[mic]) if block.kind == "speaker" else block for block in tone.blocks
     ]
     di = plucks()
     miked = render(ToneChain(tone.model_copy(update={"blocks": blocks}), rate_hz=FS), di)

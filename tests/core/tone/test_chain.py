@@ -49,7 +49,10 @@ def test_rendering_keeps_length_and_place_on_one_thread_and_two(tone):
 def test_the_latency_of_oversampling_is_taken_off_to_the_sample():
     """With blocks that are linear and quick, a click stays on its frame."""
     tone = parse_tone(
-        {"name": "x", "blocks": [{"kind": "tone_network", "network": "scooped", "treble": 10, "bass": 10, "middle": 10}]}
+        {
+            "name": "x",
+            "blocks": [{"kind": "tone_network", "network": "scooped", "treble": 10, "bass": 10, "middle": 10}],
+        }
     )
     click = np.zeros(4000)
     click[1000] = 1.0

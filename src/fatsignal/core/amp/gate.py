@@ -50,10 +50,7 @@ def _run_gate(signal, state, open_at, close_at, attack, release, fall, hold_fram
                 hold -= 1
             else:
                 is_open = 0.0
-        if is_open > 0.5:
-            gain = 1.0 + attack * (gain - 1.0)
-        else:
-            gain = floor + release * (gain - floor)
+        gain = 1.0 + attack * (gain - 1.0) if is_open > 0.5 else floor + release * (gain - floor)
         out[n] = gain * signal[n]
     state[0], state[1], state[2], state[3] = envelope, gain, is_open, hold
     return out

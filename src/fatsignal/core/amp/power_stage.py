@@ -62,10 +62,12 @@ def _tables(stage: PowerStage, rate_hz: float) -> _PowerTables:
     grid_ohm = 1.0 / (series + 1.0 / stage.leak_ohm)
     open_v = np.linspace(_OPEN_LOW_V, _OPEN_HIGH_V, _OPEN_POINTS)
     ratio = np.linspace(_RATIO_LOW, _RATIO_HIGH, _RATIO_POINTS)
-    soft = np.logaddexp(0.0, KP * (1.0 / MU + ratio))
+    soft: Samples = np.logaddexp(0.0, KP * (1.0 / MU + ratio))
     knee = np.linspace(-_KNEE_LIMIT, _KNEE_LIMIT, _KNEE_POINTS)
-    screen_v = np.arange(_SCREEN_POINTS) * _SCREEN_STEP_V
-    return _PowerTables(_solve_grid(open_v, grid_ohm), 2.0 * (soft / KP) ** EX / KG1, screen_v**EX, np.arctan(knee))
+    screen_v: Samples = np.arange(_SCREEN_POINTS) * _SCREEN_STEP_V
+    return _PowerTables(
+        _solve_grid(open_v, grid_ohm), 2.0 * (soft / KP) ** EX / KG1, np.asarray(screen_v**EX), np.arctan(knee)
+    )
 
 
 class PowerRunner:

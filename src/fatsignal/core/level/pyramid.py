@@ -32,7 +32,7 @@ def columns(samples: Samples, *, frames_per_column: int = BASE_FRAMES) -> Column
         padded[frames:] = samples[-1]
     blocks = padded.reshape(count, frames_per_column, channels)
     extremes = np.stack([np.floor(blocks.min(axis=1) * _FULL), np.ceil(blocks.max(axis=1) * _FULL)], axis=-1)
-    return np.clip(extremes, -_FULL, _FULL).astype(np.int8).transpose(1, 0, 2)
+    return np.asarray(np.clip(extremes, -_FULL, _FULL).astype(np.int8).transpose(1, 0, 2))
 
 
 def coarser(fine: Columns, factor: int) -> Columns:

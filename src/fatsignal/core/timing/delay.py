@@ -237,7 +237,7 @@ def _continued(grid: Samples, known: Samples, values: Samples) -> Samples:
     high_slope = min(0.0, (values[-1] - values[-1 - edge]) / (known[-1] - known[-1 - edge]))
     low_slope = max(0.0, (values[edge] - values[0]) / (known[edge] - known[0]))
     beyond = inside + high_slope * np.maximum(grid - known[-1], 0) + low_slope * np.minimum(grid - known[0], 0)
-    return np.maximum(beyond, inside - np.log(1000.0))
+    return np.asarray(np.maximum(beyond, inside - np.log(1000.0)))
 
 
 def _peak_offset(values: Samples, at: int) -> float:

@@ -43,7 +43,7 @@ async def what_there_is(session_id: UUID, conn: Transaction) -> list[HandOverIte
         entries += [(f"print-{p.id}", f"{stem} - {p.tone_name} r{p.tone_revision}", "sim") for p in ready]
         found += [
             HandOverItem(
-                key=key, take_id=take.id, name=name, kind=kind,  # type: ignore[arg-type]
+                key=key, take_id=take.id, name=name, kind=kind,
                 seconds=take.frames / take.rate_hz, first_bar=bars[0], last_bar=bars[1],
             )
             for key, name, kind in entries

@@ -169,7 +169,7 @@ async def comparison(take_id: UUID, conn: Transaction) -> ComparisonView:
     channels = (await takes.channels_of(conn, [take_id]))[take_id]
     sounds = [
         SoundView(
-            key=f"channel-{channel.position}", name=channel.name, kind=channel.kind,  # type: ignore[arg-type]
+            key=f"channel-{channel.position}", name=channel.name, kind=channel.kind,
             audio_url=f"/api/takes/{take_id}/channels/{channel.position}/audio",
             wave_id=take_id, wave_channel=channel.position,
             loudness_lufs=channel.checks["loudness_lufs"], gain_db=0, spectrum_difference_db=None,
@@ -216,7 +216,7 @@ def _print_view(print_: prints.Print) -> PrintView:
         tone_revision_id=print_.tone_revision_id,
         tone_name=print_.tone_name,
         tone_revision=print_.tone_revision,
-        state=print_.state,  # type: ignore[arg-type]
+        state=print_.state,
         progress=print_.progress,
         times_real_time=print_.times_real_time,
         problem=print_.problem,

@@ -54,7 +54,7 @@ async def roll(session_id: UUID, new: NewRoll, conn: Transaction, place: Place, 
         folder=place.sessions_folder / session.folder / file_name(part.name) / f"Take {number:02d}",
         stem=f"{file_name(part.name)} {number:02d}",
         rate_hz=session.rate_hz,
-        depth=session.depth,  # type: ignore[arg-type]
+        depth=session.depth,
         tempo_bpm=session.tempo_bpm,
         beats_per_bar=session.beats_per_bar,
         lead_in_bars=session.lead_in_bars,
@@ -64,8 +64,8 @@ async def roll(session_id: UUID, new: NewRoll, conn: Transaction, place: Place, 
         # The last chord rings for two beats into the handle.
         to_frame=tempo.beat_frame((section.first_bar + section.bars - 1) * session.beats_per_bar + 2),
         seed=secrets.randbits(31),
-        setup=part.rig,  # type: ignore[arg-type]
-        notes=part.written,  # type: ignore[arg-type]
+        setup=part.rig,
+        notes=part.written,
         speed=place.rig_speed,
     )
     await desk.roll(order)

@@ -196,7 +196,7 @@ def _view(session: sessions.Session, part_name: str, take: takes.Take, channels:
         window_to_frame=take.window_to_frame,
         first_bar=tempo.bar_beat_at(take.window_from_frame)[0],
         last_bar=tempo.bar_beat_at(take.window_to_frame - 1)[0],
-        origin=take.origin,  # type: ignore[arg-type]
+        origin=take.origin,
         note=take.note,
         folder=take.folder,
         binned=take.binned_at is not None,

@@ -1,0 +1,20 @@
+def test_a_rendering_that_is_stopped_leaves_nothing_and_can_be_asked_for_again(application):
+    take, tone = application.takes()[0], application.get("/api/tones")[3]
+    body = {"take_id": take["id"], "tone_revision_id": tone["id"]}
+    session = application.session["id"]
+
+    def state():
+        return next(p for p in application.get(f"/api/sessions/{session}/prints") if p["id"] == asked["id"])
+
+    asked = application.send("POST", "/api/prints", body)[1]
+    assert application.send("DELETE", f"/api/prints/{asked['id']}/rendering")[0] == 204
+    assert state()["state"] == "stopped"
+    again = application.send("POST", "/api/prints", body)[1]
+    assert again["id"] == asked["id"]
+    done = application.wait_for(lambda: state() if state()["state"] == "ready" else None, seconds=90, what="the print")
+    assert done["progress"] == 1.0
+    prints = application.data / "sessions" / "Copper Weather" / "Prints"
+    assert not list(prints.glob("*.rendering.wav"))
+    # Stopping what is finished changes nothing.
+    application.send("DELETE", f"/api/prints/{asked['id']}/rendering")
+    assert state()["state"] == "ready"
