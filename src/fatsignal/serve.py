@@ -4,6 +4,7 @@ import asyncio
 import contextlib
 import os
 import signal
+from collections.abc import Iterator
 from pathlib import Path
 
 from psycopg import AsyncConnection, OperationalError
@@ -27,9 +28,26 @@ def serve() -> None:
         create_app(place), host=place.host, port=place.port, log_level="warning", ws_ping_interval=20,
         timeout_graceful_shutdown=2,
     )  # fmt: skip
-    server = uvicorn.Server(config)
-    asyncio.run(_serve_and_tell(server, place))
-    _end_engine(place.run_folder)
+    try:
+        asyncio.run(_serve_and_tell(_server_class()(config), place))
+    finally:
+        _end_engine(place.run_folder)
+
+
+def _server_class() -> type:
+    import uvicorn
+
+    class Server(uvicorn.Server):
+        """Leaves signals to us: uvicorn would raise them again at its end, before the engine is told to finish."""
+
+        @contextlib.contextmanager
+        def capture_signals(self) -> Iterator[None]:
+            loop = asyncio.get_running_loop()
+            for number in (signal.SIGTERM, signal.SIGINT):
+                loop.add_signal_handler(number, self.handle_exit, number, None)
+            yield
+
+    return Server
 
 
 async def run_worker(name: str) -> None:

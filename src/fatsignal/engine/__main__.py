@@ -28,6 +28,8 @@ from fatsignal.engine.protocol import (
 
 _LINE_LIMIT = 8 * 1024 * 1024
 _LINES_BEHIND = 256
+# Nobody listens and nothing rolls: an engine whose application never comes back ends itself.
+_LONELY_S = 120.0
 
 
 class Engine:
@@ -57,13 +59,25 @@ class Engine:
         warming.add_done_callback(lambda _: self._become_ready())
         for name in (signal.SIGTERM, signal.SIGINT):
             self._loop.add_signal_handler(name, self._quit.set)
+        lonely = asyncio.create_task(self._end_when_lonely())
         await self._quit.wait()
+        lonely.cancel()
         self._stop_rolling()
         if self._roll_thread:
             await asyncio.to_thread(self._roll_thread.join)
         await asyncio.sleep(0.05)
         server.close()
         address.unlink(missing_ok=True)
+
+    async def _end_when_lonely(self) -> None:
+        since = self._loop.time()
+        while True:
+            await asyncio.sleep(1.0)
+            if self._listeners or self._rolling is not None:
+                since = self._loop.time()
+            elif self._loop.time() - since > _LONELY_S:
+                self._quit.set()
+                return
 
     def _become_ready(self) -> None:
         self._ready.set()

@@ -62,11 +62,14 @@ def _tables(stage: PowerStage, rate_hz: float) -> _PowerTables:
     grid_ohm = 1.0 / (series + 1.0 / stage.leak_ohm)
     open_v = np.linspace(_OPEN_LOW_V, _OPEN_HIGH_V, _OPEN_POINTS)
     ratio = np.linspace(_RATIO_LOW, _RATIO_HIGH, _RATIO_POINTS)
-    soft: Samples = np.logaddexp(0.0, KP * (1.0 / MU + ratio))
+    soft = np.logaddexp(0.0, KP * (1.0 / MU + ratio))
     knee = np.linspace(-_KNEE_LIMIT, _KNEE_LIMIT, _KNEE_POINTS)
-    screen_v: Samples = np.arange(_SCREEN_POINTS) * _SCREEN_STEP_V
+    screen_v = np.arange(_SCREEN_POINTS, dtype=np.float64) * _SCREEN_STEP_V
     return _PowerTables(
-        _solve_grid(open_v, grid_ohm), 2.0 * (soft / KP) ** EX / KG1, np.asarray(screen_v**EX), np.arctan(knee)
+        grid_v=np.asarray(_solve_grid(open_v, grid_ohm)),
+        drive=np.asarray(2.0 * (soft / KP) ** EX / KG1, dtype=np.float64),
+        screen=np.asarray(screen_v**EX, dtype=np.float64),
+        knee=np.asarray(np.arctan(knee), dtype=np.float64),
     )
 
 
@@ -80,8 +83,8 @@ class PowerRunner:
         self._stage = stage
         self._rate_hz = float(rate_hz)
         self._tables = _tables(stage, self._rate_hz)
-        # Voltages of both coupling capacitors, the supply, and the last two current differences.
-        self._state = np.array([-stage.bias_v, -stage.bias_v, stage.supply_v, 0.0, 0.0])
+        # Voltages of both coupling capacitors, the supply, the last two current differences, the screens.
+        self._state = np.array([-stage.bias_v, -stage.bias_v, stage.supply_v, 0.0, 0.0, stage.supply_v])
         self._settle()
 
     def process(self, signal: Samples) -> Samples:
@@ -138,7 +141,7 @@ def _read(table, position):
     return table[index] + share * (table[index + 1] - table[index])
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@njit(cache=True, nogil=True, error_model="numpy", fastmath={"contract", "reassoc"})
 def _run_power(
     signal, state, rate_hz, source_v, bias_v, quarter_ohm, farad, splitter_ohm, leak_ohm, supply_ohm, reservoir,
     grid_table, drive_table, screen_table, knee_table
@@ -148,7 +151,7 @@ def _run_power(
     Both together: d = ia atan((V - R d)/K) - ib atan((V + R d)/K);  C dV/dt = (Vs - V)/Rs - ia' - ib'.
     """
     out = np.empty_like(signal)
-    vc_a, vc_b, supply_v, d, last_d = state
+    vc_a, vc_b, supply_v, d, last_d, screen_v = state
     farad_rate = farad * rate_hz
     series = 1.0 / (splitter_ohm + 1.0 / farad_rate)
     grid_ohm = 1.0 / (series + 1.0 / leak_ohm)
@@ -160,13 +163,14 @@ def _run_power(
         drive = signal[n] - vc_a
         grid_v = _read(grid_table, ((drive * series + bias_v / leak_ohm) * grid_ohm - _OPEN_LOW_V) * per_open)
         vc_a += (drive - grid_v) * series / farad_rate
-        # The screens sag with the plates, so the valve's drive scales with the supply to the power EX.
-        screen = _read(screen_table, supply_v / _SCREEN_STEP_V)
-        drive_a = screen * _read(drive_table, (grid_v / supply_v - _RATIO_LOW) * per_ratio)
+        # The screens sag with the plates, so the valve's drive scales with the supply to the power EX. They
+        # follow one sample (5 µs) late: then this sample's drive need not wait for the last one's solution.
+        screen = _read(screen_table, screen_v / _SCREEN_STEP_V)
+        drive_a = screen * _read(drive_table, (grid_v / screen_v - _RATIO_LOW) * per_ratio)
         drive = -signal[n] - vc_b
         grid_v = _read(grid_table, ((drive * series + bias_v / leak_ohm) * grid_ohm - _OPEN_LOW_V) * per_open)
         vc_b += (drive - grid_v) * series / farad_rate
-        drive_b = screen * _read(drive_table, (grid_v / supply_v - _RATIO_LOW) * per_ratio)
+        drive_b = screen * _read(drive_table, (grid_v / screen_v - _RATIO_LOW) * per_ratio)
         # Newton starts where the last two samples point, and mostly needs one step. The root lies between
         # the currents that one side alone could draw; where a step leaves this bracket or fails to shrink, the
         # bracket is halved instead: both knees of the arc tangent would else throw Newton to and fro.
@@ -194,7 +198,8 @@ def _run_power(
             # Newton squares its error: what is left after a step of 10 µA is far below a nanoampere.
             if abs(step) < 1e-5:
                 break
+        screen_v = supply_v
         supply_v += charge * ((source_v - supply_v) / supply_ohm - current_a - current_b)
         out[n] = quarter_ohm * d / source_v
-    state[0], state[1], state[2], state[3], state[4] = vc_a, vc_b, supply_v, d, last_d
+    state[0], state[1], state[2], state[3], state[4], state[5] = vc_a, vc_b, supply_v, d, last_d, screen_v
     return out

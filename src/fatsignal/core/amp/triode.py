@@ -28,8 +28,8 @@ MU, EX, KG1, KP, KVB = 100.0, 1.4, 1060.0, 600.0, 300.0
 GRID_GAIN, GRID_SHARPNESS, GRID_EXPONENT = 6.177e-4, 9.901, 1.314
 
 # Grid axis: p/(|p|+8) is fine near zero volts, where the valve bends, and coarse at ±500 V.
-_GRID_WARP_V, _GRID_LIMIT_V, _GRID_POINTS = 8.0, 500.0, 3072
-_PLATE_BELOW_V, _PLATE_ABOVE_V, _PLATE_POINTS = 70.0, 30.0, 17
+_GRID_WARP_V, _GRID_LIMIT_V, _GRID_POINTS = 8.0, 500.0, 2048
+_PLATE_BELOW_V, _PLATE_ABOVE_V, _PLATE_POINTS = 70.0, 30.0, 9
 
 
 @dataclass(frozen=True, slots=True)

@@ -138,7 +138,7 @@ def mic_impulse_response(
     speaker = SPEAKERS[speaker_name]
     travel_s = mic.distance_m / speed_of_sound_m_s(temperature_c)
     frames = 1 << math.ceil(math.log2((RESPONSE_S + travel_s) * rate_hz))
-    frequency_hz = np.fft.rfftfreq(2 * frames, 1 / rate_hz)
+    frequency_hz: NDArray[np.float64] = np.asarray(np.fft.rfftfreq(2 * frames, 1 / rate_hz), dtype=np.float64)
     spectrum = (
         cone_response(speaker, frequency_hz)
         * field_response(speaker, mic, frequency_hz, temperature_c=temperature_c)

@@ -126,9 +126,9 @@ def _transfer(reference: Samples, other: Samples, rate_hz: int) -> tuple[NDArray
         raise SignalError("one of the two is silent: there is nothing to align")
     played = starts[energies >= energies.max() * 10 ** (_PLAYED_DB / 10)]
     shape = np.hanning(segment)
-    xx = np.zeros(segment + 1)
-    yy = np.zeros(segment + 1)
-    xy = np.zeros(segment + 1, dtype=np.complex128)
+    xx: Samples = np.zeros(segment + 1)
+    yy: Samples = np.zeros(segment + 1)
+    xy: NDArray[np.complex128] = np.zeros(segment + 1, dtype=np.complex128)
     for start in played:
         x = np.fft.rfft(shape * reference[start : start + segment], 2 * segment)
         y = np.fft.rfft(shape * other[start : start + segment], 2 * segment)
@@ -142,7 +142,7 @@ def _transfer(reference: Samples, other: Samples, rate_hz: int) -> tuple[NDArray
     # A single segment is always coherent with itself; what few segments pretend is taken off.
     bias = 1.0 / max(1, len(played))
     coherence = np.clip((coherence - bias) / max(1e-9, 1 - bias), 0, 1) if len(played) > 1 else coherence
-    return xy / (xx + floor), coherence
+    return np.asarray(xy / (xx + floor), dtype=np.complex128), np.asarray(coherence)
 
 
 def _mean_coherence(coherence: NDArray[np.float64], rate_hz: int) -> float:

@@ -32,31 +32,54 @@ class Convolver:
 
     def process(self, signal: Samples) -> Samples:
         """Convolve `signal`, shape (frames,); state goes on to the next call."""
-        out = np.empty_like(signal)
-        done = 0
-        while done < signal.size:
-            take = min(PARTITION_FRAMES - self._filled, signal.size - done)
-            start = PARTITION_FRAMES + self._filled
-            self._window[start : start + take] = signal[done : done + take]
-            direct = _direct(self._window, self._head, start, take)
-            out[done : done + take] = direct + self._tail[self._filled : self._filled + take]
-            self._filled += take
-            done += take
-            if self._filled == PARTITION_FRAMES:
-                self._turn()
+        size = PARTITION_FRAMES
+        # The partition that is being filled, then whole ones at once, then the beginning of the next.
+        first = min(size - self._filled, signal.size)
+        whole = first + (signal.size - first) // size * size
+        pieces = [self._fill(signal[:first])]
+        if whole > first:
+            pieces.append(self._run_whole(signal[first:whole]))
+        if signal.size > whole:
+            pieces.append(self._fill(signal[whole:]))
+        return np.concatenate(pieces)
+
+    def _fill(self, signal: Samples) -> Samples:
+        """Frames of one partition; when it is full, the tail of the next is computed."""
+        size = PARTITION_FRAMES
+        start = size + self._filled
+        self._window[start : start + signal.size] = signal
+        direct = _direct(self._window, self._head, start, signal.size)
+        out = direct + self._tail[self._filled : self._filled + signal.size]
+        self._filled += signal.size
+        if self._filled == size:
+            self._tail = self._tails(self._window[None, :])[0]
+            self._window[:size] = self._window[size:]
+            self._filled = 0
+        return np.asarray(out)
+
+    def _run_whole(self, signal: Samples) -> Samples:
+        """Whole partitions, with one call of the FFT for all: its sums are those of one call for each."""
+        size = PARTITION_FRAMES
+        joined = np.concatenate((self._window[:size], signal))
+        out = np.asarray(_direct(joined, self._head, size, signal.size))
+        tails = self._tails(np.lib.stride_tricks.sliding_window_view(joined, 2 * size)[::size])
+        out[:size] += self._tail
+        out[size:] += tails[:-1].ravel()
+        self._tail = tails[-1].copy()
+        self._window[:size] = joined[-size:]
         return out
 
-    def _turn(self) -> None:
-        """A partition is full: compute what the tail adds to the next one (overlap-save)."""
-        size = PARTITION_FRAMES
-        if len(self._tail_spectra):
-            count = len(self._line)
-            self._newest = (self._newest - 1) % count
-            self._line[self._newest] = np.fft.rfft(self._window)
-            total = _sum_products(self._line, self._tail_spectra, self._newest)
-            self._tail = np.fft.irfft(total)[size:]
-        self._window[:size] = self._window[size:]
-        self._filled = 0
+    def _tails(self, windows: Samples) -> Samples:
+        """What the tail of the response adds after each window, shape (windows, PARTITION_FRAMES); overlap-save."""
+        if not len(self._tail_spectra):
+            return np.zeros((len(windows), PARTITION_FRAMES))
+        spectra = np.fft.rfft(windows, axis=1)
+        totals = np.empty_like(spectra)
+        for index, spectrum in enumerate(spectra):
+            self._newest = (self._newest - 1) % len(self._line)
+            self._line[self._newest] = spectrum
+            totals[index] = _sum_products(self._line, self._tail_spectra, self._newest)
+        return np.asarray(np.fft.irfft(totals, axis=1)[:, PARTITION_FRAMES:])
 
 
 @njit(cache=True, nogil=True)
