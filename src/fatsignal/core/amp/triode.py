@@ -12,7 +12,7 @@ References
 """
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache
 
 import numpy as np
@@ -29,6 +29,8 @@ GRID_GAIN, GRID_SHARPNESS, GRID_EXPONENT = 6.177e-4, 9.901, 1.314
 
 # Grid axis: p/(|p|+8) is fine near zero volts, where the valve bends, and coarse at ±500 V.
 _GRID_WARP_V, _GRID_LIMIT_V, _GRID_POINTS = 8.0, 500.0, 2048
+# Longer than any coupling or cathode capacitor takes to settle.
+_SETTLE_S = 2.0
 _PLATE_BELOW_V, _PLATE_ABOVE_V, _PLATE_POINTS = 70.0, 30.0, 9
 
 
@@ -169,7 +171,10 @@ def solve_stage(stage: TriodeStage, rate_hz: float) -> SolvedStage:
     step = (_PLATE_BELOW_V + _PLATE_ABOVE_V) / (_PLATE_POINTS - 1)
     table = _tabulate(space.k, _GRID_POINTS, _GRID_LIMIT_V, _GRID_WARP_V, low, step, _PLATE_POINTS)
     rest, plate_v = _at_rest(stage, space)
-    return SolvedStage(space, table, low, step, stage.supply_v, rest, plate_v)
+    exact = SolvedStage(space, table, low, step, stage.supply_v, rest, plate_v)
+    # The table's own rest lies some millivolts beside the valve's; letting it settle there keeps starts silent.
+    settled_v = _run_table(np.zeros(round(_SETTLE_S * rate_hz)), rest, exact)[-1]
+    return replace(exact, rest_plate_v=plate_v + float(settled_v))
 
 
 def _at_rest(stage: TriodeStage, space: StateSpace) -> tuple[Samples, float]:
@@ -201,14 +206,18 @@ class TriodeRunner:
 
     def process(self, signal: Samples) -> Samples:
         """Run `signal`, volts, shape (frames,), through the stage; state goes on to the next call."""
-        s = self._solved
-        m = s.space
-        return np.asarray(
-            _run_triode(
-                signal, self._state, m.a, m.b, m.c, m.d, m.e, m.f, m.g, m.h,
-                s.table, s.plate_low_v, s.plate_step_v, s.supply_v, s.rest_plate_v,
-            )
-        )  # fmt: skip
+        return _run_table(signal, self._state, self._solved)
+
+
+def _run_table(signal: Samples, state: Samples, solved: SolvedStage) -> Samples:
+    """Run a solved stage; `state` is changed in place."""
+    m, s = solved.space, solved
+    return np.asarray(
+        _run_triode(
+            signal, state, m.a, m.b, m.c, m.d, m.e, m.f, m.g, m.h,
+            s.table, s.plate_low_v, s.plate_step_v, s.supply_v, s.rest_plate_v,
+        )
+    )  # fmt: skip
 
 
 @njit(cache=True, nogil=True, error_model="numpy")

@@ -1,0 +1,87 @@
+"""How fast tones render, as ratios measured in one run. Run: .venv/bin/python -m bench.rendering
+
+Prints, for the high-gain tone at 4 times oversampling:
+- re-amp of a 3-minute DI at 48 kHz on one core and on two, in multiples of real time, and the memory it took;
+- one 128-frame block in the live form: median and 99th percentile, as a share of the block's own time;
+- for every tone, the largest inharmonic component of a hard-driven 4186 Hz sine against its fundamental.
+"""
+
+import resource
+import sys
+import tempfile
+import time
+from pathlib import Path
+
+import numpy as np
+
+from fatsignal.core.timing.tempo import TempoMap
+from fatsignal.core.tone.chain import ToneChain
+from fatsignal.demo import song
+from fatsignal.files.reamp import reamp_file
+from fatsignal.files.sound_writer import write_sound
+from fatsignal.rig.setup import RigSetup
+from fatsignal.rig.simulated import Pace, Performance, SimulatedRig
+from fatsignal.tones import find_tone, shipped_tones
+
+RATE_HZ = 48_000
+MINUTES = 3
+BLOCK_FRAMES = 128
+
+
+def played(seconds: float) -> np.ndarray:
+    """A dry baritone of the simulated rig, repeated to the length."""
+    tempo = TempoMap(song.TEMPO_BPM, song.BEATS_PER_BAR, RATE_HZ)
+    performance = Performance(song.baritone_part(), tempo, tempo.bar_frame(1), tempo.bar_frame(21), 7)
+    rig = SimulatedRig(RigSetup(mics=[]), performance, pace=Pace(0), block_frames=8192)
+    blocks = []
+    while (block := rig.read_block()) is not None:
+        blocks.append(block[:, 0])
+    once = np.concatenate(blocks)
+    return np.tile(once, int(np.ceil(seconds * RATE_HZ / len(once))))[: round(seconds * RATE_HZ)]
+
+
+def whole_files(di: np.ndarray, folder: Path) -> None:
+    tone = find_tone("Foundry")
+    source = folder / "di.wav"
+    write_sound(source, [di[:, None]], rate_hz=RATE_HZ, channels=1)
+    # The first run loads the kernels.
+    write_sound(folder / "short.wav", [di[:RATE_HZ, None]], rate_hz=RATE_HZ, channels=1)
+    reamp_file(folder / "short.wav", folder / "warm.wav", tone)
+    print(f"re-amp of {MINUTES} min, {tone.name}, 4x:")
+    for threads in (1, 2):
+        started = time.perf_counter()
+        reamp_file(source, folder / f"wet{threads}.wav", tone, threads=threads)
+        spent = time.perf_counter() - started
+        print(f"  {threads} core{'s'[: threads > 1]}: {MINUTES * 60 / spent:6.1f} x real time")
+    print(f"  largest memory of this process: {resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024:.0f} MB")
+
+
+def live_blocks(di: np.ndarray) -> None:
+    chain = ToneChain(find_tone("Foundry"), rate_hz=RATE_HZ)
+    spent = []
+    for start in range(0, 20 * RATE_HZ, BLOCK_FRAMES):
+        block = di[start : start + BLOCK_FRAMES]
+        began = time.perf_counter()
+        chain.process(block)
+        spent.append(time.perf_counter() - began)
+    settled = 1000 * np.array(spent[200:])
+    own_ms = 1000 * BLOCK_FRAMES / RATE_HZ
+    for name, value in (("median", np.median(settled)), ("99 %", np.percentile(settled, 99))):
+        print(f"one {BLOCK_FRAMES}-frame block, {name}: {value:.3f} ms, {value / own_ms:.2f} of its own time")
+
+
+def aliases() -> None:
+    sys.path.insert(0, str(Path(__file__).resolve().parents[1]))
+    from tests.signals import inharmonic_db, sine
+
+    for tone in shipped_tones():
+        out = ToneChain(tone, rate_hz=RATE_HZ).process(sine(4186.0, seconds=1.5))
+        print(f"aliases of 4186 Hz at full scale, {tone.name}: {inharmonic_db(out[RATE_HZ // 2 :], 4186.0):.1f} dB")
+
+
+if __name__ == "__main__":
+    dry = played(60.0 * MINUTES)
+    with tempfile.TemporaryDirectory() as scratch:
+        whole_files(dry, Path(scratch))
+    live_blocks(dry)
+    aliases()
