@@ -103,6 +103,7 @@ def test_from_roll_to_print_to_hand_over(page, application):
     assert found.polarity == -1
 
 
+TAP_FRAMES = 1024
 TAP = """
   // Everything that goes to the loudspeakers goes through here first.
   window.heard = []
@@ -161,8 +162,12 @@ def test_switching_while_playing_is_instant_aligned_and_without_a_click(page, ap
     # Its level stays: two equal sounds faded over in place neither dip nor rise. −18 LUFS is the common loudness.
     assert crests.min() > 0.98 * level
     assert crests.max() < 1.02 * level
-    # A 200 Hz sine moves at most 2π·200/48000 of its peak a sample: any step would stand out.
-    assert np.abs(np.diff(played)).max() < 1.05 * 2 * np.pi * 200 / FS * level
+    # A 200 Hz sine moves at most 2π·200/48000 of its peak a sample: any step would stand out. Looked at within each
+    # block of the tap: a busy machine may lose whole blocks between two of them, which is the tap's fault.
+    whole = signal[: len(signal) // TAP_FRAMES * TAP_FRAMES].reshape(-1, TAP_FRAMES)
+    sounding_blocks = whole[np.abs(whole).min(axis=1) + np.abs(whole).max(axis=1) > 0.9 * level][2:-1]
+    assert len(sounding_blocks) > 20
+    assert np.abs(np.diff(sounding_blocks, axis=1)).max() < 1.05 * 2 * np.pi * 200 / FS * level
 
 
 def test_number_keys_and_d_choose_what_is_heard(page):
@@ -170,6 +175,7 @@ def test_number_keys_and_d_choose_what_is_heard(page):
     wait_until_ready(page)
     page.get_by_role("button", name="Chorus 1 8 bars").click()
     heard = page.get_by_role("contentinfo")
+    expect(heard.get_by_text("mic A")).to_be_visible()
     page.keyboard.press("3")
     expect(heard.get_by_text("mic B")).to_be_visible()
     page.keyboard.press("d")
