@@ -27,6 +27,7 @@ from tests.conftest import running_application
 from tests.e2e.test_interface import QUIET
 
 TAKES, MINUTES, RATE_HZ = 40, 3, 48_000
+DRAWN_WAVES = 10 + 3 * TAKES
 
 
 async def fill(url: str, data: Path) -> None:
@@ -83,8 +84,8 @@ def main() -> None:
                     page = browser.new_page(viewport={"width": 1280, "height": 800})
                     started = time.perf_counter()
                     page.goto(f"{app.url}/takes")
-                    # The sheet's ten lines and the waves of all forty rows of the first section.
-                    page.wait_for_function("document.querySelectorAll('main svg path[fill^=var]').length >= 160")
+                    # The sheet's ten lines, and three phrases of all forty takes in the last section.
+                    page.locator("main svg path[fill^=var]").nth(DRAWN_WAVES - 1).wait_for(state="attached")
                     spent.append(time.perf_counter() - started)
                     page.close()
                 browser.close()

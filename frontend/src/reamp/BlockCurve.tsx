@@ -13,15 +13,15 @@ const FREQUENCIES: [number, string][] = [
 /** One block: its name, its curve on labelled axes, and what is set. */
 export function BlockCurve({ block }: { block: Curve }) {
   const [width, box] = useWidth<HTMLElement>()
-  const inner = Math.max(40, width - 24)
+  const inner = Math.max(40, width - 22)
   return (
-    <article ref={box} className="relative flex min-w-0 flex-col border border-rule bg-sheet px-3 pt-2.5 pb-2">
+    <article ref={box} className="relative flex min-w-0 flex-col border border-rule bg-sheet px-2.5 pt-2.5 pb-2">
       <h3 className="truncate text-[15.5px] leading-5">{block.title}</h3>
       {block.axis !== 'none' && <Chart block={block} width={inner} />}
-      <dl className={`grid gap-y-0.5 overflow-y-auto text-[13px] ${block.axis === 'none' ? 'mt-[88px]' : 'mt-1'}`}>
+      <dl className={`grid gap-y-0.5 overflow-hidden text-[13px] ${block.axis === 'none' ? 'mt-[88px]' : 'mt-1'}`}>
         {block.values.map(({ label, value }, index) => (
-          <div key={index} className="flex justify-between gap-2">
-            <dt className="truncate">{label}</dt>
+          <div key={index} className="flex min-w-0 justify-between gap-1.5">
+            <dt className="min-w-0 truncate">{label}</dt>
             <dd className="font-semibold whitespace-nowrap">{value}</dd>
           </div>
         ))}
@@ -39,7 +39,7 @@ function Chart({ block, width }: { block: Curve; width: number }) {
   const y = scaleLinear().domain([bottom, top]).range([HEIGHT - 17, 5])
   const path = line<number>((_, index) => x(xs[index]!), (value) => y(Math.max(bottom, value)))(block.y) ?? ''
   const marks: [number, string][] = frequency
-    ? FREQUENCIES
+    ? FREQUENCIES.filter(([hz]) => hz !== 1000 || width > 125)
     : [
         [xs[0]!, `${Math.round(xs[0]!)}`.replace('-', '−')],
         [xs.at(-1)!, `${Math.round(xs.at(-1)!)} ${block.x_unit}`.replace('-', '−')],

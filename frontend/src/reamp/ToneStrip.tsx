@@ -2,7 +2,7 @@ import type { Sound, Tone } from '../api/client'
 import { useStrip } from '../api/queries'
 import { BlockCurve } from './BlockCurve'
 
-const WEIGHT: Record<string, number> = { gate: 1, trim: 0.7, equaliser: 1.2, speaker: 1.5 }
+const WEIGHT: Record<string, number> = { gate: 1.15, trim: 0.85, equaliser: 1.25, speaker: 1.4 }
 
 /** The chosen tone's blocks in signal order, each with its curve and values as the core computed them. */
 export function ToneStrip({ tone, printed, onHear }: { tone: Tone; printed: Sound | undefined; onHear: (key: string) => void }) {
@@ -23,8 +23,8 @@ export function ToneStrip({ tone, printed, onHear }: { tone: Tone; printed: Soun
       </div>
       {strip.isError && <p role="alert">{strip.error.message}</p>}
       <div
-        className="relative grid h-[178px] gap-2.5"
-        style={{ gridTemplateColumns: (strip.data ?? []).map((block) => `${WEIGHT[block.kind] ?? 1.3}fr`).join(' ') || '1fr' }}
+        className="relative grid h-[178px] gap-2"
+        style={{ gridTemplateColumns: (strip.data ?? []).map((block) => `minmax(0, ${WEIGHT[block.kind] ?? 1.15}fr)`).join(' ') || '1fr' }}
       >
         <span className="absolute top-[66px] -right-6 -left-6 h-[3px] bg-ink" aria-hidden />
         {strip.data?.map((block, index) => <BlockCurve key={index} block={block} />)}

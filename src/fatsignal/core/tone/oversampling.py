@@ -8,7 +8,6 @@ from functools import lru_cache
 
 import numpy as np
 from numba import njit
-from scipy.signal import firwin
 
 from fatsignal.core.clip import Samples
 
@@ -22,8 +21,9 @@ LARGEST_FACTOR = 8
 def _half_band(level: int) -> Samples:
     """Taps at odd distances from the centre, one side only; the centre is 1/2, the others are zero."""
     length = _LENGTHS[level]
-    taps = firwin(length, 0.5, window=("kaiser", _KAISER_BETA[level]))
     centre = length // 2
+    offset = np.arange(length) - centre
+    taps = np.sinc(0.5 * offset) * np.kaiser(length, _KAISER_BETA[level])
     side = taps[centre + 1 :: 2]
     # A half-band's odd taps sum to a half, so that direct voltage passes exactly.
     return np.ascontiguousarray(side * (0.25 / side.sum()))
