@@ -6,7 +6,7 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
-from fatsignal.core.amp import triode
+from fatsignal.core.amp import valve as valve_model
 from fatsignal.core.amp.triode import TriodeStage
 
 # Koren's plate current and the same grid current as ours, as behavioural sources.
@@ -21,8 +21,8 @@ Bgrid grid cathode I={gg}*pow(ln(1+exp(min(40,{gc}*V(grid,cathode))))/{gc},{gx})
 
 def valve() -> str:
     return _VALVE.format(
-        kp=triode.KP, mu=triode.MU, kvb=triode.KVB, ex=triode.EX, kg1=triode.KG1,
-        gg=triode.GRID_GAIN, gc=triode.GRID_SHARPNESS, gx=triode.GRID_EXPONENT,
+        kp=valve_model.KP, mu=valve_model.MU, kvb=valve_model.KVB, ex=valve_model.EX, kg1=valve_model.KG1,
+        gg=valve_model.GRID_GAIN, gc=valve_model.GRID_SHARPNESS, gx=valve_model.GRID_EXPONENT,
     )  # fmt: skip
 
 

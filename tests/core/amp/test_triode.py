@@ -1,11 +1,18 @@
 import numpy as np
 import pytest
+from scipy.signal import lfilter
 
-from fatsignal.core.amp.triode import TriodeRunner, TriodeStage, plate_current_a, run_triode_exactly
+from fatsignal.core.amp.cascade import Cascade, Link
+from fatsignal.core.amp.triode import TriodeStage, run_triode_exactly
+from fatsignal.core.amp.valve import plate_current_a
 from tests.reference import spice
 from tests.signals import sine
 
 RATE = 192_000
+
+
+def alone(stage):
+    return Cascade([Link(stage)], RATE)
 
 
 def error_to_signal(found, expected):
@@ -18,7 +25,7 @@ def test_stage_agrees_with_a_circuit_simulator(tmp_path, peak_v, seconds):
     stage = TriodeStage(coupling_farad=4.7e-9, cathode_farad=680e-9)
     netlist = spice.stage_netlist(stage, frequency_hz=220.0, peak_v=peak_v, seconds=seconds)
     truth = spice.run(netlist, analysis="tran", vector="v(plate)", folder=tmp_path)
-    ours = TriodeRunner(stage, RATE).process(sine(220.0, peak=peak_v, seconds=seconds, rate_hz=RATE))
+    ours = alone(stage).process(sine(220.0, peak=peak_v, seconds=seconds, rate_hz=RATE))
     time_s = np.arange(len(ours)) / RATE
     expected = np.interp(time_s, truth[:, 0], truth[:, 1])
     # The simulator's first moment is its working point; ours is told about that point.
@@ -29,7 +36,7 @@ def test_stage_agrees_with_a_circuit_simulator(tmp_path, peak_v, seconds):
 def test_the_table_reads_what_newton_finds(peak_v):
     stage = TriodeStage(cathode_ohm=8200, cathode_farad=None, source_ohm=235e3)
     signal = sine(331.0, peak=peak_v, seconds=0.05, rate_hz=RATE)
-    assert error_to_signal(TriodeRunner(stage, RATE).process(signal), run_triode_exactly(stage, signal, RATE)) < 1e-6
+    assert error_to_signal(alone(stage).process(signal), run_triode_exactly(stage, signal, RATE)) < 1e-6
 
 
 def test_plate_current_by_hand():
@@ -43,7 +50,7 @@ def test_plate_current_by_hand():
 
 
 def test_a_stage_inverts_and_amplifies_and_starts_at_rest():
-    out = TriodeRunner(TriodeStage(source_ohm=1e3, coupling_farad=1e-6), RATE).process(
+    out = alone(TriodeStage(source_ohm=1e3, coupling_farad=1e-6)).process(
         sine(1000.0, peak=0.01, seconds=0.2, rate_hz=RATE)
     )
     settled = out[len(out) // 2 :]
@@ -55,7 +62,7 @@ def test_a_stage_inverts_and_amplifies_and_starts_at_rest():
 
 def test_hard_playing_shifts_the_bias_and_rest_brings_it_back():
     stage = TriodeStage()
-    runner = TriodeRunner(stage, RATE)
+    runner = alone(stage)
     quiet = sine(500.0, peak=0.05, seconds=0.1, rate_hz=RATE)
     before = np.ptp(runner.process(quiet)[-4000:])
     runner.process(sine(500.0, peak=60.0, seconds=0.3, rate_hz=RATE))
@@ -66,10 +73,34 @@ def test_hard_playing_shifts_the_bias_and_rest_brings_it_back():
     assert later == pytest.approx(before, rel=0.03)
 
 
-@pytest.mark.parametrize("cut", [32, 77, 128, 4096])
+# A cascade as in a high-gain amp: voltage divider, a treble lift, and a stage without bypass.
+LINKS = [
+    Link(TriodeStage(source_ohm=1e3, coupling_farad=1e-6)),
+    Link(TriodeStage(source_ohm=150e3, coupling_farad=4.7e-9), [0.06, -0.04], [1.0, -0.8]),
+    Link(TriodeStage(source_ohm=235e3, cathode_ohm=8200, cathode_farad=None), [0.5]),
+]
+
+
+def test_a_cascade_is_its_stages_one_after_another_each_a_sample_late():
+    """The exact stage, solved by Newton, and scipy's filter between the stages as the reference."""
+    signal = sine(220.0, peak=0.4, seconds=0.1, rate_hz=RATE)
+    expected = signal
+    for link in LINKS:
+        expected = run_triode_exactly(link.stage, lfilter(link.numerator, link.denominator, expected), RATE)
+    cascade = Cascade(LINKS, RATE)
+    assert cascade.late_frames == 2
+    found = cascade.process(signal)
+    assert error_to_signal(found[2:], expected[:-2]) < 3e-6
+
+
+def test_at_rest_nothing_comes_out():
+    assert np.abs(Cascade(LINKS, RATE).process(np.zeros(RATE))).max() < 1e-12
+
+
+@pytest.mark.parametrize("cut", [1, 32, 77, 128, 4096])
 def test_blocks_of_any_size_give_the_same_samples(cut):
-    signal = sine(220.0, peak=8.0, seconds=0.05, rate_hz=RATE)
-    whole = TriodeRunner(TriodeStage(), RATE).process(signal)
-    runner = TriodeRunner(TriodeStage(), RATE)
-    pieces = [runner.process(signal[start : start + cut]) for start in range(0, len(signal), cut)]
+    signal = sine(220.0, peak=0.4, seconds=0.05, rate_hz=RATE)
+    whole = Cascade(LINKS, RATE).process(signal)
+    cascade = Cascade(LINKS, RATE)
+    pieces = [cascade.process(signal[start : start + cut]) for start in range(0, len(signal), cut)]
     np.testing.assert_array_equal(np.concatenate(pieces), whole)

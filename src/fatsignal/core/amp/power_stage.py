@@ -18,9 +18,12 @@ from functools import lru_cache
 import numpy as np
 from numba import njit
 
+from fatsignal.core.amp.cascade import Link, Links, step_link
 from fatsignal.core.clip import Samples
 
 MU, EX, KG1, KP, KVB = 11.0, 1.35, 650.0, 60.0, 24.0
+# Each half of the splitter swings as far as one plate, less what its own tail takes.
+_PER_SIDE = 0.8
 # A conducting power grid: about 1 kΩ, with a knee of a volt (common practice, no source).
 _GRID_OHM, _GRID_KNEE_V = 1_000.0, 1.2
 
@@ -77,25 +80,34 @@ class PowerRunner:
     """The running stage: the phase splitter's swing per side in volts in, loudspeaker drive out.
 
     The output is half the plate-to-plate voltage over the supply: ±1 is about all the stage can give.
+
+    Parameters
+    ----------
+    splitter : Link, optional
+        The phase splitter and the filter before it; the signal is then the voltage before that filter. They run in
+        the same loop, the power stage one sample behind (see `cascade`). Without it the signal is the swing itself.
     """
 
-    def __init__(self, stage: PowerStage, rate_hz: float) -> None:
+    def __init__(self, stage: PowerStage, rate_hz: float, splitter: Link | None = None) -> None:
         self._stage = stage
         self._rate_hz = float(rate_hz)
         self._tables = _tables(stage, self._rate_hz)
+        links = Links([splitter] if splitter else [], rate_hz)
+        self._links = links
+        self.late_frames = 1 if splitter else 0
         # Voltages of both coupling capacitors, the supply, the last two current differences, the screens.
         self._state = np.array([-stage.bias_v, -stage.bias_v, stage.supply_v, 0.0, 0.0, stage.supply_v])
         self._settle()
 
     def process(self, signal: Samples) -> Samples:
-        """Run `signal`, volts, shape (frames,); state goes on to the next call."""
+        """Run `signal`, volts, shape (frames,); the output is `late_frames` late, and state goes on."""
         s = self._stage
         return np.asarray(
             _run_power(
-                signal, self._state, self._rate_hz, s.supply_v, s.bias_v, s.plate_to_plate_ohm / 4.0,
+                signal, self._links.values, self._links.tables, self._links.state, self._state,
+                self._rate_hz, s.supply_v, s.bias_v, s.plate_to_plate_ohm / 4.0,
                 s.coupling_farad, s.splitter_ohm, s.leak_ohm, s.supply_ohm, s.reservoir_farad,
-                self._tables.grid_v, self._tables.drive, self._tables.screen,
-                self._tables.knee,
+                self._tables.grid_v, self._tables.drive, self._tables.screen, self._tables.knee,
             )
         )  # fmt: skip
 
@@ -132,63 +144,83 @@ def _solve_grid(open_v, grid_ohm):
     return out
 
 
-@njit(cache=True, nogil=True)
-def _read(table, position):
-    """Linear reading of a table at a fractional index, clamped to its ends."""
-    position = min(max(position, 0.0), table.size - 1.000001)
-    index = int(position)
-    share = position - index
-    return table[index] + share * (table[index + 1] - table[index])
+@njit(cache=True, inline="always", error_model="numpy", fastmath={"contract"})
+def _place(position, last):
+    """Whole and broken part of a table place, kept inside the table; the whole part unsigned (see `cascade`)."""
+    position = min(max(position, 0.0), last)
+    whole = np.int64(position)
+    return np.uint64(whole), position - np.float64(whole)
 
 
-@njit(cache=True, nogil=True, error_model="numpy", fastmath={"contract", "reassoc"})
+@njit(cache=True, nogil=True, error_model="numpy", fastmath={"contract"})
 def _run_power(
-    signal, state, rate_hz, source_v, bias_v, quarter_ohm, farad, splitter_ohm, leak_ohm, supply_ohm, reservoir,
-    grid_table, drive_table, screen_table, knee_table
+    signal, values, link_tables, link_state, state, rate_hz, source_v, bias_v, quarter_ohm, farad, splitter_ohm,
+    leak_ohm, supply_ohm, reservoir, grid_table, drive_table, screen_table, knee_table
 ):  # fmt: skip
     """Per side, by backward Euler: (swing - vc - vg)/(Rs + 1/CR) = (vg - bias)/Rl + ig(vg).
 
     Both together: d = ia atan((V - R d)/K) - ib atan((V + R d)/K);  C dV/dt = (Vs - V)/Rs - ia' - ib'.
     """
     out = np.empty_like(signal)
+    one = np.uint64(1)
     vc_a, vc_b, supply_v, d, last_d, screen_v = state
     farad_rate = farad * rate_hz
     series = 1.0 / (splitter_ohm + 1.0 / farad_rate)
     grid_ohm = 1.0 / (series + 1.0 / leak_ohm)
     charge = 1.0 / (reservoir * rate_hz)
+    recharge = charge / supply_ohm
+    # Places in the tables as straight lines of what is looked up.
     per_open = (_OPEN_POINTS - 1) / (_OPEN_HIGH_V - _OPEN_LOW_V)
-    per_knee = (_KNEE_POINTS - 1) / (2.0 * _KNEE_LIMIT)
+    open_slope, open_zero = series * grid_ohm * per_open, (bias_v / leak_ohm * grid_ohm - _OPEN_LOW_V) * per_open
     per_ratio = (_RATIO_POINTS - 1) / (_RATIO_HIGH - _RATIO_LOW)
+    per_knee = (_KNEE_POINTS - 1) / (2.0 * _KNEE_LIMIT)
+    knee_slope, knee_zero = per_knee / KVB, _KNEE_LIMIT * per_knee
+    coupling = series / farad_rate
+    open_last, ratio_last = _OPEN_POINTS - 1.000001, _RATIO_POINTS - 1.000001
+    screen_last, knee_last = _SCREEN_POINTS - 1.000001, _KNEE_POINTS - 1.000001
+    split = values.shape[0] > 0
     for n in range(signal.size):
-        drive = signal[n] - vc_a
-        grid_v = _read(grid_table, ((drive * series + bias_v / leak_ohm) * grid_ohm - _OPEN_LOW_V) * per_open)
-        vc_a += (drive - grid_v) * series / farad_rate
+        if split:
+            swing = _PER_SIDE * link_state[0, 5]
+            link_state[0, 5] = step_link(signal[n], values, link_state, link_tables, np.uint64(0))
+        else:
+            swing = signal[n]
         # The screens sag with the plates, so the valve's drive scales with the supply to the power EX. They
         # follow one sample (5 µs) late: then this sample's drive need not wait for the last one's solution.
-        screen = _read(screen_table, screen_v / _SCREEN_STEP_V)
-        drive_a = screen * _read(drive_table, (grid_v / screen_v - _RATIO_LOW) * per_ratio)
-        drive = -signal[n] - vc_b
-        grid_v = _read(grid_table, ((drive * series + bias_v / leak_ohm) * grid_ohm - _OPEN_LOW_V) * per_open)
-        vc_b += (drive - grid_v) * series / farad_rate
-        drive_b = screen * _read(drive_table, (grid_v / screen_v - _RATIO_LOW) * per_ratio)
-        # Newton starts where the last two samples point, and mostly needs one step. The root lies between
+        at, share = _place(screen_v / _SCREEN_STEP_V, screen_last)
+        screen = screen_table[at] + share * (screen_table[at + one] - screen_table[at])
+        per_screen = per_ratio / screen_v
+        across = swing - vc_a
+        at, share = _place(across * open_slope + open_zero, open_last)
+        grid_v = grid_table[at] + share * (grid_table[at + one] - grid_table[at])
+        vc_a += (across - grid_v) * coupling
+        at, share = _place(grid_v * per_screen - _RATIO_LOW * per_ratio, ratio_last)
+        drive_a = screen * (drive_table[at] + share * (drive_table[at + one] - drive_table[at]))
+        across = -swing - vc_b
+        at, share = _place(across * open_slope + open_zero, open_last)
+        grid_v = grid_table[at] + share * (grid_table[at + one] - grid_table[at])
+        vc_b += (across - grid_v) * coupling
+        at, share = _place(grid_v * per_screen - _RATIO_LOW * per_ratio, ratio_last)
+        drive_b = screen * (drive_table[at] + share * (drive_table[at + one] - drive_table[at]))
+        # Newton starts where the last two samples point, and mostly needs one step or two. The root lies between
         # the currents that one side alone could draw; where a step leaves this bracket or fails to shrink, the
         # bracket is halved instead: both knees of the arc tangent would else throw Newton to and fro.
         low, high = -0.5 * math.pi * drive_b, 0.5 * math.pi * drive_a
         d, last_d = min(max(2.0 * d - last_d, low), high), d
         last_step = high - low
         for _ in range(40):
-            at_a = (supply_v - quarter_ohm * d) / KVB
-            at_b = (supply_v + quarter_ohm * d) / KVB
-            current_a = drive_a * _read(knee_table, (at_a + _KNEE_LIMIT) * per_knee)
-            current_b = drive_b * _read(knee_table, (at_b + _KNEE_LIMIT) * per_knee)
+            at, share = _place((supply_v - quarter_ohm * d) * knee_slope + knee_zero, knee_last)
+            rise_a = drive_a * (knee_table[at + one] - knee_table[at])
+            current_a = drive_a * knee_table[at] + share * rise_a
+            at, share = _place((supply_v + quarter_ohm * d) * knee_slope + knee_zero, knee_last)
+            rise_b = drive_b * (knee_table[at + one] - knee_table[at])
+            current_b = drive_b * knee_table[at] + share * rise_b
             residual = d - current_a + current_b
-            slope = 1.0 + quarter_ohm / KVB * (drive_a / (1.0 + at_a * at_a) + drive_b / (1.0 + at_b * at_b))
             if residual > 0.0:
                 high = d
             else:
                 low = d
-            step = residual / slope
+            step = residual / (1.0 + quarter_ohm * knee_slope * (rise_a + rise_b))
             if d - step < low or d - step > high or abs(step) > 0.5 * last_step:
                 last_step = 0.5 * (high - low)
                 d = low + last_step
@@ -196,10 +228,10 @@ def _run_power(
             last_step = abs(step)
             d -= step
             # Newton squares its error: what is left after a step of 10 µA is far below a nanoampere.
-            if abs(step) < 1e-5:
+            if last_step < 1e-5:
                 break
         screen_v = supply_v
-        supply_v += charge * ((source_v - supply_v) / supply_ohm - current_a - current_b)
+        supply_v += (source_v - supply_v) * recharge - charge * (current_a + current_b)
         out[n] = quarter_ohm * d / source_v
     state[0], state[1], state[2], state[3], state[4], state[5] = vc_a, vc_b, supply_v, d, last_d, screen_v
     return out

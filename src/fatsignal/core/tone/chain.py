@@ -7,12 +7,13 @@ from typing import Protocol
 
 import numpy as np
 
+from fatsignal.core.amp.cascade import Cascade, Link
 from fatsignal.core.amp.circuit import Circuit, transfer_function
 from fatsignal.core.amp.filters import RationalFilter, cookbook_section
 from fatsignal.core.amp.gate import GateRunner
 from fatsignal.core.amp.power_stage import PowerRunner, PowerStage
 from fatsignal.core.amp.tone_network import NETWORKS, audio_taper, network_filter
-from fatsignal.core.amp.triode import TriodeRunner, TriodeStage
+from fatsignal.core.amp.triode import TriodeStage
 from fatsignal.core.clip import Samples, check_rate
 from fatsignal.core.mics.speaker_field import MicPosition, mic_impulse_response
 from fatsignal.core.tone.convolution import Convolver
@@ -37,6 +38,8 @@ _OVERSAMPLED = (FirstStages, ToneNetwork, Power)
 class Runner(Protocol):
     """Anything that turns samples into samples and remembers where it was."""
 
+    late_frames: int
+
     def process(self, signal: Samples) -> Samples:
         """Process `signal`, shape (frames,)."""
         ...
@@ -44,6 +47,8 @@ class Runner(Protocol):
 
 class Gain:
     """A factor."""
+
+    late_frames = 0
 
     def __init__(self, factor: float) -> None:
         self._factor = factor
@@ -74,12 +79,12 @@ class ToneChain:
                 for block in blocks:
                     self._steps += [runner.process for runner in runners(block, tone, rate_hz)]
                 continue
-            ladder = Oversampler(self.oversample)
-            self.latency_frames += ladder.latency_frames
             inner_rate = rate_hz * self.oversample
+            inside = [runner for block in blocks for runner in runners(block, tone, inner_rate)]
+            ladder = Oversampler(self.oversample, late_frames=sum(runner.late_frames for runner in inside))
+            self.latency_frames += ladder.latency_frames
             self._steps.append(ladder.up)
-            for block in blocks:
-                self._steps += [runner.process for runner in runners(block, tone, inner_rate)]
+            self._steps += [runner.process for runner in inside]
             self._steps.append(ladder.down)
         self._steps.append(Gain(1.0 / tone.full_scale_v).process)
 
@@ -159,11 +164,14 @@ _BETWEEN = 0.5
 
 
 def _first_stages(block: FirstStages, rate_hz: int) -> list[Runner]:
-    parts: list[Runner] = [TriodeRunner(_INPUT, rate_hz), drive_control(block, rate_hz)]
-    for index, stage in enumerate(_FOLLOWING[block.voicing][: block.stages - 1]):
-        if index:
-            parts.append(Gain(_BETWEEN))
-        parts.append(TriodeRunner(stage, rate_hz))
+    links = [Link(_INPUT)]
+    before = drive_control(block, rate_hz)
+    for stage in _FOLLOWING[block.voicing][: block.stages - 1]:
+        links.append(Link(stage, *before))
+        before = np.array([_BETWEEN]), np.ones(1)
+    parts: list[Runner] = [Cascade(links, rate_hz)]
+    if block.stages == 1:
+        parts.append(RationalFilter(*before))
     return parts
 
 
@@ -181,9 +189,9 @@ def drive_circuit(drive: float, *, bright: bool) -> Circuit:
     return net
 
 
-def drive_control(block: FirstStages, rate_hz: int) -> RationalFilter:
+def drive_control(block: FirstStages, rate_hz: int) -> tuple[Samples, Samples]:
     space = drive_circuit(block.drive, bright=block.bright).discretise(rate_hz=rate_hz, outputs=["out"])
-    return RationalFilter(*transfer_function(space))
+    return transfer_function(space)
 
 
 def power_stage(sag: float) -> PowerStage:
@@ -198,14 +206,9 @@ def presence_section(presence: float, rate_hz: int) -> tuple[Samples, Samples]:
 
 def _power(block: Power, rate_hz: int) -> list[Runner]:
     splitter = TriodeStage(source_ohm=100e3, cathode_ohm=1200, cathode_farad=None, supply_v=330.0)
-    return [
-        Gain(audio_taper(block.level / 10)),
-        RationalFilter(*presence_section(block.presence, rate_hz)),
-        TriodeRunner(splitter, rate_hz),
-        # Each half of the splitter swings as far as one plate, less what its own tail takes.
-        Gain(0.8),
-        PowerRunner(power_stage(block.sag), rate_hz),
-    ]
+    numerator, denominator = presence_section(block.presence, rate_hz)
+    driven = Link(splitter, audio_taper(block.level / 10) * numerator, denominator)
+    return [PowerRunner(power_stage(block.sag), rate_hz, driven)]
 
 
 def speaker_response(block: SpeakerAndMics, rate_hz: int) -> Samples:

@@ -18,8 +18,7 @@ Step = Callable[[Samples], Samples]
 
 def render(chain: ToneChain, signal: Samples) -> Samples:
     """Run all of `signal`, shape (frames,), through a fresh chain; as long as the input, and aligned with it."""
-    chunks = (signal[start : start + CHUNK_FRAMES] for start in range(0, len(signal), CHUNK_FRAMES))
-    return np.concatenate([np.zeros(0), *render_chunks(chain, chunks)])
+    return np.concatenate([np.zeros(0), *render_chunks(chain, [signal])])
 
 
 def render_chunks(chain: ToneChain, chunks: Iterable[Samples], *, threads: int = 2) -> Iterator[Samples]:
@@ -40,7 +39,9 @@ def _flushed(chunks: Iterable[Samples], latency_frames: int) -> Iterator[Samples
     for chunk in chunks:
         if len(chunk):
             check_finite(chunk)
-            yield np.ascontiguousarray(chunk, dtype=np.float64)
+            whole = np.ascontiguousarray(chunk, dtype=np.float64)
+            # Pieces whose signals at the inner rate stay in the processor's own memory.
+            yield from (whole[start : start + CHUNK_FRAMES] for start in range(0, len(whole), CHUNK_FRAMES))
     if latency_frames:
         yield np.zeros(latency_frames)
 
