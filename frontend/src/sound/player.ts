@@ -20,13 +20,16 @@ export interface PlayerState {
 }
 
 const SWITCH_S = 0.006
+// Fades are told to the audio thread this long ahead: told late, one of the two might begin a block after the other.
+const AHEAD_S = 0.012
 const START_S = 0.03
 const MOST_KEPT = 24
 
 export class Player {
   private context: AudioContext | null = null
   private buffers = new Map<string, Promise<AudioBuffer>>()
-  private running: { key: string; source: AudioBufferSourceNode; gain: GainNode }[] = []
+  private running: { key: string; source: AudioBufferSourceNode; gain: GainNode; level: number }[] = []
+  private fadedAt = 0
   private sounds: PlayerSound[] = []
   private loop: [number, number] | null = null
   private startedAt = 0
@@ -102,7 +105,8 @@ export class Player {
       for (const [index, sound] of sounds.entries()) {
         const buffer = buffers[index]!
         const gain = context.createGain()
-        gain.gain.value = sound.key === this.state.heard ? amplitude(sound.gainDb) : 0
+        const level = sound.key === this.state.heard ? amplitude(sound.gainDb) : 0
+        gain.gain.value = level
         const source = context.createBufferSource()
         source.buffer = buffer
         if (loop) {
@@ -115,7 +119,7 @@ export class Player {
         source.start(this.startedAt + Math.max(0, -offset), Math.max(0, Math.min(offset, buffer.duration)))
         const end = sound.fromFrame + buffer.length
         if (end > longestEnd) [longest, longestEnd] = [source, end]
-        this.running.push({ key: sound.key, source, gain })
+        this.running.push({ key: sound.key, source, gain, level })
       }
       if (longest)
         longest.onended = () => {
@@ -130,16 +134,22 @@ export class Player {
   /** Hear another of the sounds that run: at once, at the same place. */
   choose(key: string) {
     this.set({ heard: key })
-    const context = this.context
-    if (!context || !this.state.playing) return
-    const now = context.currentTime
-    for (const { key: other, gain } of this.running) {
-      const sound = this.sounds.find((entry) => entry.key === other)!
-      const target = other === key ? amplitude(sound.gainDb) : 0
-      gain.gain.cancelScheduledValues(now)
-      gain.gain.setValueAtTime(gain.gain.value, now)
-      gain.gain.linearRampToValueAtTime(target, now + SWITCH_S)
+    if (!this.state.playing) return
+    const gains = new Map(this.sounds.map((sound) => [sound.key, sound.gainDb]))
+    this.fade((other) => (other === key ? amplitude(gains.get(other) ?? 0) : 0))
+  }
+
+  /** Fade every running sound to its level, all at the same instant; returns when it is done. */
+  private fade(levelOf: (key: string) => number): number {
+    // A fade is never cut short: the next one waits the few milliseconds until it is over.
+    const start = Math.max((this.context?.currentTime ?? 0) + AHEAD_S, this.fadedAt)
+    this.fadedAt = start + SWITCH_S
+    for (const sound of this.running) {
+      sound.gain.gain.setValueAtTime(sound.level, start)
+      sound.level = levelOf(sound.key)
+      sound.gain.gain.linearRampToValueAtTime(sound.level, this.fadedAt)
     }
+    return this.fadedAt
   }
 
   seek(frame: number) {
@@ -155,13 +165,10 @@ export class Player {
   }
 
   private halt() {
-    const now = this.context?.currentTime ?? 0
-    for (const { source, gain } of this.running) {
+    const end = this.fade(() => 0)
+    for (const { source } of this.running) {
       source.onended = null
-      gain.gain.cancelScheduledValues(now)
-      gain.gain.setValueAtTime(gain.gain.value, now)
-      gain.gain.linearRampToValueAtTime(0, now + SWITCH_S)
-      source.stop(now + 2 * SWITCH_S)
+      source.stop(end)
     }
     this.running = []
   }
