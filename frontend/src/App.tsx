@@ -1,22 +1,26 @@
+import { lazy } from 'react'
 import { Navigate, Route, Routes } from 'react-router'
-import { useSession, useSessions } from './api/queries'
+import { useOpening, useSession } from './api/queries'
 import { Frame } from './frame/Frame'
 import { SessionProvider } from './frame/SessionContext'
-import { HandOverStation } from './handover/HandOverStation'
-import { ReampStation } from './reamp/ReampStation'
 import { TakesStation } from './takes/TakesStation'
+
+// The first station comes with the page, the others when they are gone to.
+const ReampStation = lazy(() => import('./reamp/ReampStation').then((module) => ({ default: module.ReampStation })))
+const HandOverStation = lazy(() =>
+  import('./handover/HandOverStation').then((module) => ({ default: module.HandOverStation })),
+)
 
 /** The newest session, in the frame; an address leads to each station. */
 export function App() {
-  const sessions = useSessions()
-  const newest = sessions.data?.at(-1)
-  const session = useSession(newest?.id)
+  const opening = useOpening()
+  const session = useSession(opening.data ?? undefined)
 
-  if (sessions.isError || session.isError)
-    return <Whole role="alert">{(sessions.error ?? session.error)!.message}</Whole>
-  if (sessions.isPending) return <Whole role="status">Opening the session…</Whole>
-  if (!newest) return <Whole>There is no session yet. Start Fat Signal again to get the demonstration.</Whole>
-  if (!session.data) return <Whole role="status">Opening {newest.name}…</Whole>
+  if (opening.isError || session.isError)
+    return <Whole role="alert">{(opening.error ?? session.error)!.message}</Whole>
+  if (opening.data === null)
+    return <Whole>There is no session yet. Start Fat Signal again to get the demonstration.</Whole>
+  if (!session.data) return <Whole role="status">Opening the session…</Whole>
 
   return (
     <SessionProvider session={session.data}>

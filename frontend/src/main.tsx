@@ -3,10 +3,11 @@ import { StrictMode } from 'react'
 import { createRoot } from 'react-dom/client'
 import { BrowserRouter } from 'react-router'
 import { openLive } from './api/live'
-import { queryClient } from './api/queries'
+import { beginOpening, queryClient } from './api/queries'
 import { App } from './App'
 import './theme.css'
 
+beginOpening()
 openLive()
 
 createRoot(document.getElementById('root')!).render(

@@ -182,14 +182,31 @@ def test_files_that_cannot_be_used_leave_nothing_behind(application, content, na
     assert sorted((application.data / "sessions").rglob("*")) == before
 
 
-def test_waves_are_the_columns_of_the_recording(application):
-    take = application.takes()[0]
-    folder = application.data / "sessions" / take["folder"]
-    _, body, headers = raw(application, "GET", f"/api/waves/{take['id']}?frames_per_column=1024")
-    columns = np.frombuffer(body, np.int8).reshape(int(headers["x-channels"]), int(headers["x-columns"]), 2)
-    di, _ = soundfile.read(folder / take["channels"][0]["file"])
+def test_waves_are_the_columns_of_the_recordings(application):
+    first, second = application.takes()[:2]
+    nobody = "00000000-0000-4000-8000-000000000000"
+    query = f"id={first['id']}&id={nobody}&id={second['id']}&frames_per_column=1024"
+    _, body, _ = raw(application, "GET", f"/api/waves?{query}")
+    line, _, data = body.partition(b"\n")
+    entries = json.loads(line)
+    assert [entry["id"] for entry in entries] == [first["id"], second["id"]]
+    sizes = [2 * entry["channels"] * entry["columns"] for entry in entries]
+    assert sum(sizes) == len(data)
+    columns = np.frombuffer(data[: sizes[0]], np.int8).reshape(entries[0]["channels"], entries[0]["columns"], 2)
+    di, _ = soundfile.read(application.data / "sessions" / first["folder"] / first["channels"][0]["file"])
     assert columns[0, :, 1].max() == np.ceil(127 * di.max())
-    assert columns.shape[1] == -(-take["frames"] // 1024)
+    assert columns.shape[1] == -(-first["frames"] // 1024)
+    assert entries[0]["loudest"][0] == np.ceil(127 * np.abs(di).max())
+
+
+def test_the_opening_tells_what_the_single_questions_tell(application):
+    opening = application.get("/api/opening")
+    address = f"/api/sessions/{opening['session']['id']}"
+    part = next(part for part in opening["session"]["parts"] if part["armed"])
+    assert opening["session"] == application.get(address)
+    assert opening["sheet"] == application.get(f"{address}/sheet?part_id={part['id']}")
+    assert opening["takes"] == application.get(f"{address}/takes")
+    assert opening["prints"] == application.get(f"{address}/prints")
 
 
 def test_a_print_is_rendered_compared_and_handed_over_in_place(application):

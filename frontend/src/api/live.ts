@@ -132,20 +132,21 @@ function hear(message: Message) {
   }
 }
 
+const FIRST_LOOK_MS = 2000
+
 /** Keep one socket open for as long as the page lives; a lost one is opened again. */
-export function openLive() {
+export function openLive(again = false) {
   const socket = new WebSocket(`${window.location.origin.replace(/^http/, 'ws')}/api/live`)
   let wasOpen = false
   socket.onopen = () => {
     wasOpen = true
     set({ connected: true })
-    // What happened while nobody listened is asked for.
-    refreshTakes()
-    refreshPrints()
+    // What happened while nobody listened is asked for; at the first time that is the moment since the opening.
+    setTimeout(refreshTakes, again ? 0 : FIRST_LOOK_MS)
   }
   socket.onmessage = (event) => hear(JSON.parse(event.data as string) as Message)
   socket.onclose = () => {
     if (wasOpen) set({ connected: false, engine: 'starting', rolling: null })
-    setTimeout(openLive, 1000)
+    setTimeout(() => openLive(true), 1000)
   }
 }

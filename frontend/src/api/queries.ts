@@ -1,12 +1,52 @@
-import { QueryClient, useQuery } from '@tanstack/react-query'
+import { QueryClient, queryOptions, useQuery } from '@tanstack/react-query'
+import { loadWave } from '../wave/loadWave'
 import { answered, api } from './client'
 
 export const queryClient = new QueryClient({
   defaultOptions: { queries: { retry: 2, staleTime: 30_000, refetchOnWindowFocus: false } },
 })
 
-export function useSessions() {
-  return useQuery({ queryKey: ['sessions'], queryFn: () => answered(api.GET('/api/sessions')) })
+/** The newest session with all that Takes shows of it; what it tells is laid where the other questions look. */
+const OPENING = queryOptions({
+  queryKey: ['opening'],
+  staleTime: Infinity,
+  queryFn: async () => {
+    const { session, sheet, takes, prints } = await answered(api.GET('/api/opening'))
+    if (!session) return null
+    queryClient.setQueryData(['session', session.id], session)
+    queryClient.setQueryData(['takes', session.id], takes)
+    queryClient.setQueryData(['prints', session.id], prints)
+    if (sheet) {
+      queryClient.setQueryData(['sheet', session.id, sheet.part_id], sheet)
+      const onSheet = sheet.lines.flatMap((line) => line.bars.flatMap((bar) => bar.take_id ?? []))
+      for (const id of new Set([...onSheet, ...takes.slice(0, FIRST_ROWS).map((take) => take.id)])) fetchWave(id)
+    }
+    return session.id
+  },
+})
+
+// Rows of takes that a window shows without scrolling.
+const FIRST_ROWS = 12
+
+/** Ask for the opening before there is a page to show it in. */
+export function beginOpening() {
+  void queryClient.prefetchQuery(OPENING)
+}
+
+export function useOpening() {
+  return useQuery(OPENING)
+}
+
+function fetchWave(id: string) {
+  void queryClient.prefetchQuery(waveQuery(id))
+}
+
+export function useWave(id: string) {
+  return useQuery(waveQuery(id))
+}
+
+function waveQuery(id: string) {
+  return queryOptions({ queryKey: ['wave', id], staleTime: Infinity, gcTime: Infinity, queryFn: () => loadWave(id) })
 }
 
 export function useSession(sessionId: string | undefined) {

@@ -4,6 +4,23 @@
  */
 
 export interface paths {
+    "/api/opening": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Opening */
+        get: operations["opening_api_opening_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sessions": {
         parameters: {
             query?: never;
@@ -168,26 +185,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/waves/{key}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Wave
-         * @description Columns of the wave of a take or print: signed bytes, minimum and maximum by turns, channel after channel.
-         */
-        get: operations["wave_api_waves__key__get"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/takes/{take_id}/channels/{position}/audio": {
         parameters: {
             query?: never;
@@ -220,6 +217,29 @@ export interface paths {
          * @description A finished print.
          */
         get: operations["print_audio_api_prints__print_id__audio_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/waves": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Waves
+         * @description Columns of takes and prints: one line of JSON, then the bytes.
+         *
+         *     The line lists the waves that exist, each with its id, channels, columns and loudest byte of each channel.
+         *     The bytes follow wave by wave and channel by channel: signed, minimum and maximum by turns, in 127ths.
+         */
+        get: operations["waves_api_waves_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -582,6 +602,19 @@ export interface components {
              */
             section_id: string;
         };
+        /**
+         * OpeningView
+         * @description The newest session with all that Takes shows of it; null where there is none.
+         */
+        OpeningView: {
+            session: components["schemas"]["SessionView"] | null;
+            /** @description Of the armed part, or of the first. */
+            sheet: components["schemas"]["SheetView"] | null;
+            /** Takes */
+            takes: components["schemas"]["TakeView"][];
+            /** Prints */
+            prints: components["schemas"]["PrintView"][];
+        };
         /** PartView */
         PartView: {
             /**
@@ -940,6 +973,26 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    opening_api_opening_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OpeningView"];
+                };
+            };
+        };
+    };
     all_sessions_api_sessions_get: {
         parameters: {
             query?: never;
@@ -1212,39 +1265,6 @@ export interface operations {
             };
         };
     };
-    wave_api_waves__key__get: {
-        parameters: {
-            query?: {
-                frames_per_column?: number;
-            };
-            header?: never;
-            path: {
-                key: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/octet-stream": unknown;
-                };
-            };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
-        };
-    };
     channel_audio_api_takes__take_id__channels__position__audio_get: {
         parameters: {
             query?: never;
@@ -1292,6 +1312,38 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    waves_api_waves_get: {
+        parameters: {
+            query: {
+                id: string[];
+                frames_per_column?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": unknown;
+                };
             };
             /** @description Validation Error */
             422: {

@@ -53,7 +53,7 @@ export function Cord({ night, onNight, onKeys }: { night: boolean; onNight: () =
       <div className="absolute top-5 left-6">
         <h1 className="text-[25px] leading-none">Fat Signal</h1>
         <p className="mt-1.5 text-[13px] text-pencil">
-          {session.name} · {session.artist}
+          {[session.name, session.artist].filter(Boolean).join(' · ')}
         </p>
       </div>
       <svg width={width} height="92" className="absolute inset-0" aria-hidden>

@@ -39,7 +39,7 @@ function Chart({ block, width }: { block: Curve; width: number }) {
   const y = scaleLinear().domain([bottom, top]).range([HEIGHT - 17, 5])
   const path = line<number>((_, index) => x(xs[index]!), (value) => y(Math.max(bottom, value)))(block.y) ?? ''
   const marks: [number, string][] = frequency
-    ? FREQUENCIES.filter(([hz]) => hz !== 1000 || width > 125)
+    ? FREQUENCIES.filter(([hz]) => hz !== 1000 || width > 150)
     : [
         [xs[0]!, `${Math.round(xs[0]!)}`.replace('-', '−')],
         [xs.at(-1)!, `${Math.round(xs.at(-1)!)} ${block.x_unit}`.replace('-', '−')],

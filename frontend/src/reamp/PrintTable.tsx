@@ -3,8 +3,8 @@ import type { Print, Take, Tone } from '../api/client'
 import { useDesk } from '../frame/SessionContext'
 import { INK, Glyph } from '../signal/Glyph'
 import { count, figure, level } from '../signal/format'
-import { useWave } from '../wave/useWave'
-import { loudest, wavePath } from '../wave/wavePath'
+import { useWave } from '../api/queries'
+import { wavePath } from '../wave/wavePath'
 
 interface PrintTableProps {
   tones: Tone[]
@@ -163,7 +163,7 @@ interface SoundCellProps {
 }
 
 function SoundCell({ take, waveId, channel, kind, heard, onHear, label, left, right }: SoundCellProps) {
-  const wave = useWave(waveId, 4096)
+  const wave = useWave(waveId)
   const path = useMemo(() => {
     const columns = wave.data?.channels[channel]
     if (!columns) return ''
@@ -171,7 +171,7 @@ function SoundCell({ take, waveId, channel, kind, heard, onHear, label, left, ri
       columns,
       wave.data!.framesPerColumn,
       { startFrame: take.window_from_frame - take.from_frame, endFrame: take.window_to_frame - take.from_frame },
-      { x: 0, y: 17, width: 180, height: 30 * (127 / loudest(columns)) },
+      { x: 0, y: 17, width: 180, height: 30 * (127 / wave.data!.loudest[channel]!) },
     )
   }, [wave.data, channel, take])
   return (

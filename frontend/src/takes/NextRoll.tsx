@@ -11,7 +11,7 @@ export function NextRoll({ line }: { line: SheetLine }) {
   const number = 1 + Math.max(0, ...takes.filter((take) => take.part_id === part?.id).map((take) => take.number))
   const before = session.count_in_bars
   const total = before + line.bars.length
-  const bar = (width - 48) / total
+  const bar = Math.max(0, width - 48) / total
   const x = (index: number) => 24 + index * bar
   const length = (line.to_frame - line.from_frame) / session.rate_hz
 

@@ -1,17 +1,21 @@
-import { useMemo } from 'react'
+import { useVirtualizer } from '@tanstack/react-virtual'
+import { useEffect, useMemo, useRef } from 'react'
 import type { SheetLine, Take } from '../api/client'
 import { useLive } from '../api/live'
+import { useWave } from '../api/queries'
 import { useDesk } from '../frame/SessionContext'
 import { useWidth } from '../frame/useWidth'
 import { Verdict } from '../signal/Verdict'
 import { clock, count } from '../signal/format'
 import { NextRoll } from './NextRoll'
 import { RollingRows } from './RollingRows'
-import { useWave } from '../wave/useWave'
-import { loudest, wavePath } from '../wave/wavePath'
+import type { Wave } from '../wave/loadWave'
+import { wavePath } from '../wave/wavePath'
 
 const NAMES = 102
 const FEW = 3
+const ROW = 44
+const TALL_ROW = 72
 
 /** The chosen section, take by take: rows are takes, columns are phrases. */
 export function PhraseGrid({ onDetails }: { onDetails: () => void }) {
@@ -33,19 +37,53 @@ export function PhraseGrid({ onDetails }: { onDetails: () => void }) {
         </p>
         <p className="ml-auto truncate text-[13px] text-pencil">1 to 9 choose what is heard, D hears it dry, I shows details</p>
       </div>
-      <div className="min-h-0 grow overflow-y-auto">
-        {rolling && rolling.window_from_frame === line.from_frame ? (
+      {width > 0 && rolling && rolling.window_from_frame === line.from_frame ? (
+        <div className="min-h-0 grow overflow-y-auto">
           <RollingRows line={line} rolling={rolling} width={width} />
-        ) : rows.length === 0 ? (
+        </div>
+      ) : rows.length === 0 ? (
+        <div className="min-h-0 grow overflow-y-auto">
           <NextRoll line={line} />
-        ) : (
-          rows.map((take) => <TakeRow key={take.id} take={take} line={line} width={width} tall={rows.length <= FEW} onDetails={onDetails} />)
-        )}
-      </div>
+        </div>
+      ) : (
+        width > 0 && <TakeRows rows={rows} line={line} width={width} onDetails={onDetails} />
+      )}
     </section>
   )
 }
 
+interface TakeRowsProps {
+  rows: Take[]
+  line: SheetLine
+  width: number
+  onDetails: () => void
+}
+
+/** The rows that are in sight, and some beyond: a long evening's takes cost no more than the first ten. */
+function TakeRows({ rows, line, width, onDetails }: TakeRowsProps) {
+  const box = useRef<HTMLDivElement>(null)
+  const tall = rows.length <= FEW
+  const height = tall ? TALL_ROW : ROW
+  const inSight = useVirtualizer({
+    count: rows.length,
+    getScrollElement: () => box.current,
+    estimateSize: () => height,
+    overscan: 3,
+    getItemKey: (index) => rows[index]!.id,
+  })
+  useEffect(() => inSight.measure(), [inSight, height])
+  return (
+    <div ref={box} className="min-h-0 grow overflow-y-auto">
+      <div className="relative" style={{ height: inSight.getTotalSize() }}>
+        {inSight.getVirtualItems().map((item) => (
+          <div key={item.key} className="absolute inset-x-0 top-0" style={{ transform: `translateY(${item.start}px)` }}>
+            <TakeRow take={rows[item.index]!} line={line} width={width} tall={tall} onDetails={onDetails} />
+          </div>
+        ))}
+      </div>
+    </div>
+  )
+}
 
 interface TakeRowProps {
   take: Take
@@ -57,12 +95,13 @@ interface TakeRowProps {
 
 function TakeRow({ take, line, width, tall, onDetails }: TakeRowProps) {
   const { take: chosen, chooseTake, seek } = useDesk()
+  const wave = useWave(take.id).data
   const on = chosen?.id === take.id
   const total = width - NAMES - 8
   const bars = line.section.bars
 
   return (
-    <div className={`flex items-center ${on ? 'bg-sheet' : ''}`} style={{ height: tall ? 72 : 44 }}>
+    <div className={`flex items-center ${on ? 'bg-sheet' : ''}`} style={{ height: tall ? TALL_ROW : ROW }}>
       <button
         onClick={() => chooseTake(take.id)}
         onDoubleClick={onDetails}
@@ -86,7 +125,7 @@ function TakeRow({ take, line, width, tall, onDetails }: TakeRowProps) {
             className={`relative ${tall ? 'h-[66px]' : 'h-[38px]'} border ${on ? 'border-[2px] border-ink bg-sheet' : 'border-rule'}`}
             style={{ width: (total * phrase.bars) / bars - 6 }}
           >
-            <PhraseWave take={take} from={phrase.from_frame} to={phrase.to_frame} width={(total * phrase.bars) / bars - 10} height={tall ? 60 : 34} bold={on} />
+            <PhraseWave take={take} wave={wave} from={phrase.from_frame} to={phrase.to_frame} width={(total * phrase.bars) / bars - 10} height={tall ? 60 : 34} bold={on} />
           </button>
         ))}
       </div>
@@ -96,6 +135,7 @@ function TakeRow({ take, line, width, tall, onDetails }: TakeRowProps) {
 
 interface PhraseWaveProps {
   take: Take
+  wave: Wave | undefined
   from: number
   to: number
   width: number
@@ -103,8 +143,7 @@ interface PhraseWaveProps {
   bold: boolean
 }
 
-function PhraseWave({ take, from, to, width, height, bold }: PhraseWaveProps) {
-  const wave = useWave(take.id)
+function PhraseWave({ take, wave, from, to, width, height, bold }: PhraseWaveProps) {
   const { comparison, heard } = useDesk()
   // The chosen take shows the channel that is heard; the others their microphone.
   const sound = bold ? comparison?.sounds.find((entry) => entry.key === heard && entry.wave_id === take.id) : undefined
@@ -112,21 +151,21 @@ function PhraseWave({ take, from, to, width, height, bold }: PhraseWaveProps) {
   const index = sound?.wave_channel ?? Math.max(0, mic)
   const kind = take.channels[index]?.kind ?? 'di'
   const path = useMemo(() => {
-    const columns = wave.data?.channels[index]
-    if (!columns) return ''
+    const columns = wave?.channels[index]
+    if (!wave || !columns) return ''
     return wavePath(
       columns,
-      wave.data!.framesPerColumn,
+      wave.framesPerColumn,
       { startFrame: from - take.from_frame, endFrame: to - take.from_frame },
-      { x: 3, y: height / 2, width: width - 6, height: (height - 6) * (127 / loudest(columns)) },
+      { x: 3, y: height / 2, width: width - 6, height: (height - 6) * (127 / wave.loudest[index]!) },
     )
-  }, [wave.data, index, from, to, take.from_frame, width, height])
+  }, [wave, index, from, to, take.from_frame, width, height])
   return (
     <svg width="100%" height={height} className="block" aria-hidden>
       {path ? (
         <path d={path} fill={bold ? `var(--${kind})` : 'var(--faint)'} />
       ) : (
-        wave.data && <path d={`M6 ${height / 2} H${width - 6}`} stroke="var(--faint)" strokeDasharray="1 5" strokeWidth="1.6" />
+        wave && <path d={`M6 ${height / 2} H${width - 6}`} stroke="var(--faint)" strokeDasharray="1 5" strokeWidth="1.6" />
       )}
     </svg>
   )

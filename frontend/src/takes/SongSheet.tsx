@@ -1,11 +1,11 @@
 import { memo, useMemo } from 'react'
 import type { SheetLine, Take } from '../api/client'
 import { type RollState, useLive } from '../api/live'
+import { useWave } from '../api/queries'
 import { useWidth } from '../frame/useWidth'
 import { useDesk } from '../frame/SessionContext'
 import { useFrame } from '../frame/useFrame'
 import { count } from '../signal/format'
-import { useWave } from '../wave/useWave'
 import { loudest, wavePath } from '../wave/wavePath'
 
 const NAMES = 102
@@ -19,12 +19,12 @@ export function SongSheet() {
   const { rolling } = useLive()
   const [width, box] = useWidth<HTMLElement>()
   const frame = useFrame()
-  const lines = sheet?.lines ?? []
+  const lines = (width > 0 && sheet?.lines) || []
   const longest = Math.max(1, ...lines.map((line) => line.bars.length))
   const barWidth = Math.floor((width - NAMES - 8) / longest)
 
   return (
-    <section ref={box} aria-label="Song sheet" className="shrink-0 pt-1">
+    <section ref={box} aria-label="Song sheet" className="max-h-[62%] shrink-0 overflow-y-auto pt-1">
       {lines.map((line) => {
         const chosen = line.section.id === sectionId
         const span = barWidth * line.bars.length
@@ -80,23 +80,13 @@ const Measures = memo(function Measures({ line, barWidth, takes, rolling }: Meas
   const runs = useMemo(() => runsOf(line), [line])
   return (
     <g>
+      <path d={barLines(line, barWidth, (index) => index % 4 !== 0)} stroke="var(--rule)" />
+      <path d={barLines(line, barWidth, (index) => index % 4 === 0)} stroke="var(--pencil)" strokeWidth="1.8" />
       {line.bars.map((bar, index) => (
-        <g key={bar.number}>
-          <path
-            d={`M${NAMES + index * barWidth} 6 V${LINE - 6}`}
-            stroke={index % 4 ? 'var(--rule)' : 'var(--pencil)'}
-            strokeWidth={index ? 1 : 1.8}
-          />
-          <text x={NAMES + index * barWidth + 4} y="16" fontSize="11.5" fill="var(--pencil)">
-            {bar.number}
-          </text>
-        </g>
+        <text key={bar.number} x={NAMES + index * barWidth + 4} y="16" fontSize="11.5" fill="var(--pencil)">
+          {bar.number}
+        </text>
       ))}
-      <path
-        d={`M${NAMES + line.bars.length * barWidth} 6 V${LINE - 6}`}
-        stroke="var(--pencil)"
-        strokeWidth="1.8"
-      />
       {runs.map((run) => {
         const x = NAMES + run.first * barWidth
         const width = run.bars.length * barWidth
@@ -139,6 +129,13 @@ const Measures = memo(function Measures({ line, barWidth, takes, rolling }: Meas
   )
 })
 
+/** The bar lines at the chosen places, the end's among them, as one path. */
+function barLines(line: SheetLine, barWidth: number, chosen: (index: number) => boolean): string {
+  const last = line.bars.length
+  const places = [...line.bars.keys(), last].filter((index) => (index === last ? chosen(0) : chosen(index)))
+  return places.map((index) => `M${NAMES + index * barWidth} 6V${LINE - 6}`).join('')
+}
+
 /** Neighbouring bars of the same take, so that a wave is drawn in one piece. */
 function runsOf(line: SheetLine) {
   const runs: { first: number; takeId: string | null; bars: SheetLine['bars'] }[] = []
@@ -161,7 +158,7 @@ function RunWave({ take, from, to, x, width }: { take: Take; from: number; to: n
     const draw = (index: number, height: number) => {
       const columns = wave.data.channels[index]
       if (index < 0 || !columns) return ''
-      const scaled = (height * 127) / loudest(columns)
+      const scaled = (height * 127) / wave.data.loudest[index]!
       return wavePath(columns, wave.data.framesPerColumn, stretch, { x: x + 1, y: WAVE_Y + 6, width: width - 2, height: scaled })
     }
     return mic >= 0 ? { mic: draw(mic, WAVE_HEIGHT), di: draw(di, WAVE_HEIGHT * 0.5) } : { mic: '', di: draw(di, WAVE_HEIGHT) }

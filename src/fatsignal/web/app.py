@@ -7,8 +7,9 @@ import logging
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
 from pathlib import Path
+from typing import Any
 
-from fastapi import FastAPI
+from fastapi import FastAPI, Response
 from fastapi.responses import FileResponse
 from fastapi.staticfiles import StaticFiles
 from psycopg import AsyncConnection, OperationalError
@@ -24,7 +25,7 @@ from fatsignal.web.desk import Desk
 from fatsignal.web.live import Hub
 from fatsignal.web.live import router as live_router
 from fatsignal.web.problems import answer_problems
-from fatsignal.web.routes import hand_over, reamp, rolls, sessions, takes
+from fatsignal.web.routes import hand_over, opening, reamp, rolls, sessions, takes, waves
 from fatsignal.web.security import OnlyOurselves
 
 PAGES = Path(__file__).resolve().parents[3] / "frontend" / "dist"
@@ -39,7 +40,7 @@ def create_app(place: Settings | None = None) -> FastAPI:
     app = FastAPI(title="Fat Signal", version=fatsignal.__version__, lifespan=_lifespan, docs_url=None, redoc_url=None)
     app.state.place = place
     answer_problems(app)
-    for routes in (sessions, takes, rolls, reamp, hand_over):
+    for routes in (opening, sessions, takes, waves, rolls, reamp, hand_over):
         app.include_router(routes.router)
     app.include_router(live_router)
     _serve_pages(app)
@@ -95,10 +96,19 @@ async def _hear_prints(database_url: str, hub: Hub) -> None:
         await asyncio.sleep(_RECONNECT_S)
 
 
+class _Assets(StaticFiles):
+    """Files whose names change with their content: a browser need not ask for one twice."""
+
+    def file_response(self, *args: Any, **more: Any) -> Response:
+        response = super().file_response(*args, **more)
+        response.headers["Cache-Control"] = "private, max-age=31536000, immutable"
+        return response
+
+
 def _serve_pages(app: FastAPI) -> None:
     """The built front end: its files, and its one page for every address that is not the API's."""
     if (PAGES / "assets").is_dir():
-        app.mount("/assets", StaticFiles(directory=PAGES / "assets"), name="assets")
+        app.mount("/assets", _Assets(directory=PAGES / "assets"), name="assets")
 
     @app.get("/{address:path}", include_in_schema=False)
     async def page(address: str) -> FileResponse:

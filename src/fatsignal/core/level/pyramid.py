@@ -1,5 +1,7 @@
 """Min/max columns of a wave, in steps that double, so that any zoom is drawn from few numbers."""
 
+import functools
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -37,8 +39,16 @@ def columns(samples: Samples, *, frames_per_column: int = BASE_FRAMES) -> Column
 
 def coarser(fine: Columns, factor: int) -> Columns:
     """Join `factor` neighbouring columns; shape (channels, ceil(columns/factor), 2)."""
-    channels, count, _ = fine.shape
+    count = fine.shape[1]
     joined = -(-count // factor)
     padded = np.concatenate([fine, np.repeat(fine[:, -1:], joined * factor - count, axis=1)], axis=1)
-    blocks = padded.reshape(channels, joined, factor, 2)
-    return np.stack([blocks[..., 0].min(axis=2), blocks[..., 1].max(axis=2)], axis=-1)
+    # Every factor-th column at once, so that the joining is a few passes over long rows.
+    rows = [padded[:, start::factor] for start in range(factor)]
+    low = functools.reduce(np.minimum, [row[..., 0] for row in rows])
+    high = functools.reduce(np.maximum, [row[..., 1] for row in rows])
+    return np.stack([low, high], axis=-1)
+
+
+def loudest(of: Columns) -> list[int]:
+    """Largest distance from silence in each channel, 1 to 127: what a drawing of it is scaled by."""
+    return [max(1, int(np.abs(channel.astype(np.int16)).max(initial=0))) for channel in of]

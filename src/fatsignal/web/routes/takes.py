@@ -1,4 +1,4 @@
-"""Takes: what was recorded, its waves and its sound; bringing in a file; the bin."""
+"""Takes: what was recorded, its sound; bringing in a file; the bin."""
 
 import asyncio
 import re
@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import Annotated, Literal
 from uuid import UUID
 
-from fastapi import APIRouter, Form, Query, Response, UploadFile
+from fastapi import APIRouter, Form, Response, UploadFile
 from fastapi.responses import FileResponse
 from pydantic import BaseModel, Field
 
@@ -119,31 +119,6 @@ async def unbin_take(take_id: UUID, conn: Transaction) -> Response:
     """Take a take out of the bin."""
     await takes.set_binned(conn, take_id, binned=False)
     return Response(status_code=204)
-
-
-@router.get("/waves/{key}", response_class=Response, responses={200: {"content": {"application/octet-stream": {}}}})
-async def wave(
-    key: UUID, place: Place, frames_per_column: Annotated[int, Query(ge=256, le=1 << 20)] = 1024
-) -> Response:
-    """Columns of the wave of a take or print: signed bytes, minimum and maximum by turns, channel after channel."""
-    from fatsignal.acts.survey import load_wave
-
-    try:
-        columns = await asyncio.to_thread(
-            load_wave, place.pyramids_folder, str(key), frames_per_column=frames_per_column
-        )
-    except FileNotFoundError:
-        raise NotFound("wave", key) from None
-    channels, count, _ = columns.shape
-    return Response(
-        columns.tobytes(),
-        media_type="application/octet-stream",
-        headers={
-            "X-Channels": str(channels),
-            "X-Columns": str(count),
-            "Cache-Control": "private, max-age=31536000, immutable",
-        },
-    )
 
 
 @router.get("/takes/{take_id}/channels/{position}/audio", response_class=FileResponse)
