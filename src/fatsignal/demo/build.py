@@ -1,7 +1,9 @@
 """Making the demonstration session: the simulated rig plays it, the engine's recorder rolls it."""
 
+import asyncio
 from collections.abc import Callable
-from dataclasses import dataclass
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass, replace
 from pathlib import Path
 from uuid import uuid4
 
@@ -42,20 +44,35 @@ BASS_RIG = RigSetup(
 )
 
 
+LEAD_RIG = RigSetup(instrument="six-string guitar", string_volts=1.2)
+
+
 @dataclass(frozen=True, slots=True)
-class _Pass:
-    """One pass to be rolled: which section, with which seed, and how steady."""
+class _Planned:
+    """A part and its passes: of which section, and with which seed the player plays."""
 
-    section: str
-    seed: int
+    name: str
+    rig: RigSetup
+    notes: list[Note]
+    passes: tuple[tuple[str, int], ...]
 
 
-# The outro is left open: the next roll plays it.
-_BARITONE_PASSES = (
-    _Pass("Intro", 11), _Pass("Verse 1", 12), _Pass("Verse 1", 13), _Pass("Chorus 1", 14), _Pass("Verse 2", 15),
-    _Pass("Verse 2", 16), _Pass("Chorus 2", 17),
+# The outro of the baritone is left open: the next roll plays it.
+_PARTS = (
+    _Planned(
+        "Baritone", BARITONE_RIG, song.baritone_part(),
+        (("Intro", 11), ("Verse 1", 12), ("Verse 1", 13), ("Verse 1", 18), ("Chorus 1", 14), ("Chorus 1", 19),
+         ("Chorus 1", 20), ("Chorus 1", 21), ("Verse 2", 15), ("Verse 2", 16), ("Chorus 2", 17), ("Chorus 2", 22)),
+    ),
+    _Planned("Baritone double", BARITONE_RIG, song.baritone_part(), (("Chorus 1", 41),)),
+    _Planned("Lead", LEAD_RIG, song.lead_part(), (("Chorus 1", 51), ("Chorus 1", 52), ("Chorus 1", 53))),
+    _Planned("Bass", BASS_RIG, song.bass_part(), (("Verse 1", 31), ("Chorus 1", 32))),
 )  # fmt: skip
-_BASS_PASSES = (_Pass("Verse 1", 31), _Pass("Chorus 1", 32))
+# For the tests: enough to work with, quickly made.
+_FIRST_PARTS = (
+    replace(_PARTS[0], passes=(("Intro", 11), ("Chorus 1", 14))),
+    *(replace(part, passes=()) for part in _PARTS[1:]),
+)
 
 
 async def build_demo(
@@ -75,23 +92,28 @@ async def build_demo(
                 conn, session_id=session.id, position=position, name=section.name, first_bar=section.first_bar,
                 bars=section.bars, phrase_bars=section.phrase_bars,
             )  # fmt: skip
-        baritone = await _add_part(conn, session, 0, "Baritone", BARITONE_RIG, song.baritone_part(), armed=True)
-        bass = await _add_part(conn, session, 1, "Bass", BASS_RIG, song.bass_part(), armed=False)
+        plan = _FIRST_PARTS if first_passes_only else _PARTS
+        parts = [
+            await _add_part(conn, session, position, planned.name, planned.rig, planned.notes, armed=position == 0)
+            for position, planned in enumerate(plan)
+        ]
         for tone in shipped_tones():
             await tones.keep_tone(conn, tone)
-    passes = [(baritone, entry) for entry in _BARITONE_PASSES] + [(bass, entry) for entry in _BASS_PASSES]
-    if first_passes_only:
-        passes = [passes[0], passes[3]]
-    numbers: dict[str, int] = {}
-    rolled = {}
-    for count, (part, entry) in enumerate(passes, start=1):
-        numbers[part.name] = numbers.get(part.name, 0) + 1
-        say(f"playing the demonstration: {part.name}, {entry.section.lower()} ({count} of {len(passes)})")
-        order = _order(session, part, entry, numbers[part.name], sessions_folder)
-        _roll(order, session)
-        take = await enter_roll(conn, order.folder, sessions_folder=sessions_folder, waves_folder=waves_folder)
-        assert take is not None, "the demonstration is never silent"
-        rolled[part.name, entry.section] = take
+    orders = [
+        (planned.name, section, _order(session, part, section, seed, number, sessions_folder))
+        for part, planned in zip(parts, plan, strict=True)
+        for number, (section, seed) in enumerate(planned.passes, start=1)
+    ]
+    # The compiled loops leave Python free, so two passes are played at once.
+    with ThreadPoolExecutor(max_workers=2) as players:
+        played = [players.submit(_roll, order, session) for _, _, order in orders]
+        rolled = {}
+        for count, ((name, where, order), done) in enumerate(zip(orders, played, strict=True), start=1):
+            say(f"playing the demonstration: {name}, {where.lower()} ({count} of {len(orders)})")
+            await asyncio.wrap_future(done)
+            take = await enter_roll(conn, order.folder, sessions_folder=sessions_folder, waves_folder=waves_folder)
+            assert take is not None, "the demonstration is never silent"
+            rolled[name, where] = take
     newest = {revision.name: revision for revision in await tones.list_newest(conn)}
     for section_name, tone_name in (("Chorus 1", "Kiln"), ("Chorus 1", "Foundry")):
         take = rolled["Baritone", section_name]
@@ -110,10 +132,10 @@ async def _add_part(
 
 
 def _order(
-    session: sessions.Session, part: sessions.Part, entry: _Pass, number: int, sessions_folder: Path
+    session: sessions.Session, part: sessions.Part, section_name: str, seed: int, number: int, sessions_folder: Path
 ) -> RollOrder:
     tempo = session.tempo
-    section = next(section for section in song.SECTIONS if section.name == entry.section)
+    section = next(section for section in song.SECTIONS if section.name == section_name)
     end_bar = section.first_bar + section.bars
     return RollOrder(
         roll_id=uuid4(),
@@ -130,7 +152,7 @@ def _order(
         window_from_frame=tempo.bar_frame(section.first_bar),
         window_to_frame=tempo.bar_frame(end_bar),
         to_frame=tempo.beat_frame((end_bar - 1) * session.beats_per_bar + 2),
-        seed=entry.seed,
+        seed=seed,
         setup=RigSetup.model_validate(part.rig),
         notes=_NOTES.validate_python(part.written),
         speed=0,

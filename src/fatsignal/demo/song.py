@@ -82,6 +82,31 @@ def bass_part() -> list[Note]:
     return notes
 
 
+def lead_part() -> list[Note]:
+    """A melody on a six-string guitar over both choruses."""
+    notes = []
+    for first_bar in (13, 29):
+        for index, bar in enumerate(_MELODY):
+            for eighth, eighths, string, fret in bar:
+                start = Fraction((first_bar + index - 1) * BEATS_PER_BAR) + Fraction(eighth, 2)
+                force = 0.9 if eighth == 0 else 0.75
+                notes.append(Note(start, Fraction(eighths, 2), string, fret, force))
+    return notes
+
+
+# Bar by bar over C G D Em, C G Bm Bm: eighth, length in eighths, string and fret on E A D G B E.
+_MELODY = (
+    ((0, 3, 4, 8), (3, 1, 4, 10), (4, 4, 5, 7)),
+    ((0, 3, 5, 7), (3, 1, 5, 5), (4, 4, 4, 8)),
+    ((0, 2, 4, 7), (2, 2, 5, 5), (4, 4, 5, 10)),
+    ((0, 6, 5, 7), (6, 2, 4, 8)),
+    ((0, 3, 5, 8), (3, 1, 5, 7), (4, 4, 5, 12)),
+    ((0, 3, 5, 10), (3, 1, 5, 7), (4, 4, 5, 10)),
+    ((0, 2, 5, 10), (2, 2, 5, 7), (4, 4, 4, 7)),
+    ((0, 8, 5, 7),),
+)
+
+
 def _broken(start: Fraction, frets: tuple[int | None, ...], strings: list[int], *, last: bool) -> list[Note]:
     order = [strings[0], strings[2], strings[3], strings[1], strings[-1], strings[3], strings[2], strings[-1]]
     if last:

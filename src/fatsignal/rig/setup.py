@@ -51,7 +51,7 @@ class RigSetup(_Values):
     speaker: str = "1x12 open"
     mics: list[MicOnRig] = Field(
         default_factory=lambda: [
-            MicOnRig(name="mic A", kind="ribbon", distance_m=0.05, gain_db=-15),
-            MicOnRig(name="mic B", kind="coil", distance_m=0.081, off_centre_m=0.048, angle_deg=12, gain_db=-15),
+            MicOnRig(name="mic A", kind="ribbon", distance_m=0.05, gain_db=-19),
+            MicOnRig(name="mic B", kind="coil", distance_m=0.081, off_centre_m=0.048, angle_deg=12, gain_db=-19),
         ]
     )
