@@ -31,6 +31,26 @@ USAGE = """Fat Signal: record DI and amp together, re-amp, judge tone at the sou
 Each command explains itself with --help.
 """
 
+_HELP = {
+    "start": """./fatsignal start: set up what is missing and serve the application until Ctrl-C or ./fatsignal stop.
+
+  FATSIGNAL_DATA          folder of takes and database (data/ in the project)
+  FATSIGNAL_HOST          address to listen on (127.0.0.1)
+  FATSIGNAL_PORT          port to listen on (8417)
+  FATSIGNAL_DATABASE_URL  a PostgreSQL of your own instead of the one that is started here
+""",
+    "stop": "./fatsignal stop: end the application that runs in FATSIGNAL_DATA (data/ in the project).\n",
+    "worker": """./fatsignal worker: render prints for an application that runs; Ctrl-C ends it.
+
+  FATSIGNAL_DATABASE_URL  the application's database; the one that runs here when left out
+  FATSIGNAL_DATA          its data folder, which this machine must see (data/ in the project)
+""",
+    "test": """./fatsignal test [PYTEST ARGUMENTS]: set up what the tests need and run them.
+
+Without arguments: style, types, the front end's tests and pytest; with arguments pytest alone.
+""",
+}
+
 
 def main(arguments: list[str]) -> int:
     """Run one command; returns the exit status."""
@@ -38,6 +58,12 @@ def main(arguments: list[str]) -> int:
         print(USAGE, end="")
         return 0 if arguments else WRONG_INPUT
     command, rest = arguments[0], arguments[1:]
+    if command in _HELP and any(flag in rest for flag in ("-h", "--help")):
+        print(_HELP[command], end="")
+        return 0
+    if command in ("start", "stop") and rest:
+        print(f"{command} takes no arguments; ./fatsignal {command} --help tells what can be set", file=sys.stderr)
+        return WRONG_INPUT
     try:
         match command:
             case "start":

@@ -6,7 +6,6 @@ from fatsignal.core.instrument.player import INSTRUMENTS
 from fatsignal.demo import song
 from fatsignal.demo.build import BARITONE_RIG, BASS_RIG, LEAD_RIG
 
-
 PARTS = (
     (BARITONE_RIG, song.baritone_part()),
     (BASS_RIG, song.bass_part()),

@@ -1,6 +1,7 @@
 import { Listbox, ListboxButton, ListboxOption, ListboxOptions } from '@headlessui/react'
 import { ChevronDown } from 'lucide-react'
 import { useRef } from 'react'
+import type { SignalKind } from '../api/client'
 import { useLive } from '../api/live'
 import { useDesk } from '../frame/SessionContext'
 import { Glyph } from '../signal/Glyph'
@@ -35,16 +36,16 @@ export function PartSide({ onFile, bringing }: { onFile: (files: FileList | null
 
       <CordCard title="To disk" moving={rolling !== null}>
         {part.to_disk.map((step) => (
-          <CordEnd key={step.name} kind={step.kind as 'di' | 'mic' | 'sim'} name={step.name} detail={step.detail} />
+          <CordEnd key={step.name} kind={step.kind as SignalKind} name={step.name} detail={step.detail} />
         ))}
       </CordCard>
       <CordCard title="To your ears" moving={false}>
         {rolling ? (
-          <CordEnd kind="sim" name={clicks ? 'Click only' : 'Nothing'} detail="you hear the amp in the room" />
+          <CordEnd kind={null} name={clicks ? 'Click only' : 'Nothing'} detail="you hear the amp in the room" />
         ) : sound ? (
           <CordEnd kind={sound.kind} name={sound.name} detail="not to disk" />
         ) : (
-          <CordEnd kind="sim" name="Nothing yet" detail="choose a take" />
+          <CordEnd kind={null} name="Nothing yet" detail="choose a take" />
         )}
       </CordCard>
 
@@ -87,17 +88,15 @@ function CordCard({ title, children, moving }: { title: string; children: React.
   )
 }
 
-/** One end of a cord: the line that leads to it, its shape, its name. */
-function CordEnd({ kind, name, detail }: { kind: 'di' | 'mic' | 'sim'; name: string; detail: string }) {
+/** One end of a cord: the line that leads to it, its shape (none where no signal comes), its name. */
+function CordEnd({ kind, name, detail }: { kind: SignalKind | null; name: string; detail: string }) {
   return (
     <li className="flex items-start gap-2 pb-2 last:pb-0">
       <svg width="22" height="14" className="mt-[3px] shrink-0" aria-hidden>
         <circle cx="3" cy="7" r="3" fill="var(--ink)" />
         <path d="M3 7 H22" stroke="var(--faint)" strokeWidth={kind === 'di' ? 1.5 : 3} />
       </svg>
-      <span className="-ml-2 pt-[3px]">
-        <Glyph kind={kind} />
-      </span>
+      <span className="-ml-2 w-[14px] pt-[3px]">{kind && <Glyph kind={kind} />}</span>
       <span className="min-w-0 text-[13.5px] leading-[1.3]">
         <span className="block text-ink">{name}</span>
         <span className="block text-[12.5px] text-pencil">{detail}</span>

@@ -1,5 +1,5 @@
 import { useVirtualizer } from '@tanstack/react-virtual'
-import { useEffect, useMemo, useRef } from 'react'
+import { useEffect, useLayoutEffect, useMemo, useRef, useState } from 'react'
 import type { SheetLine, Take } from '../api/client'
 import { useLive } from '../api/live'
 import { useWave } from '../api/queries'
@@ -13,9 +13,8 @@ import type { Wave } from '../wave/loadWave'
 import { wavePath } from '../wave/wavePath'
 
 const NAMES = 102
-const FEW = 3
-const ROW = 44
-const TALL_ROW = 72
+const LOWEST_ROW = 44
+const HIGHEST_ROW = 84
 
 /** The chosen section, take by take: rows are takes, columns are phrases. */
 export function PhraseGrid({ onDetails }: { onDetails: () => void }) {
@@ -62,8 +61,15 @@ interface TakeRowsProps {
 /** The rows that are in sight, and some beyond: a long evening's takes cost no more than the first ten. */
 function TakeRows({ rows, line, width, onDetails }: TakeRowsProps) {
   const box = useRef<HTMLDivElement>(null)
-  const tall = rows.length <= FEW
-  const height = tall ? TALL_ROW : ROW
+  const [room, setRoom] = useState(0)
+  useLayoutEffect(() => {
+    const observer = new ResizeObserver(([entry]) => setRoom(entry!.contentRect.height))
+    observer.observe(box.current!)
+    setRoom(box.current!.clientHeight)
+    return () => observer.disconnect()
+  }, [])
+  // Few takes share the room that there is; many keep a height that can still be read.
+  const height = Math.max(LOWEST_ROW, Math.min(HIGHEST_ROW, Math.floor(room / rows.length)))
   const inSight = useVirtualizer({
     count: rows.length,
     getScrollElement: () => box.current,
@@ -77,7 +83,7 @@ function TakeRows({ rows, line, width, onDetails }: TakeRowsProps) {
       <div className="relative" style={{ height: inSight.getTotalSize() }}>
         {inSight.getVirtualItems().map((item) => (
           <div key={item.key} className="absolute inset-x-0 top-0" style={{ transform: `translateY(${item.start}px)` }}>
-            <TakeRow take={rows[item.index]!} line={line} width={width} tall={tall} onDetails={onDetails} />
+            <TakeRow take={rows[item.index]!} line={line} width={width} height={height} onDetails={onDetails} />
           </div>
         ))}
       </div>
@@ -89,11 +95,11 @@ interface TakeRowProps {
   take: Take
   line: SheetLine
   width: number
-  tall: boolean
+  height: number
   onDetails: () => void
 }
 
-function TakeRow({ take, line, width, tall, onDetails }: TakeRowProps) {
+function TakeRow({ take, line, width, height, onDetails }: TakeRowProps) {
   const { take: chosen, chooseTake, seek } = useDesk()
   const wave = useWave(take.id).data
   const on = chosen?.id === take.id
@@ -101,7 +107,7 @@ function TakeRow({ take, line, width, tall, onDetails }: TakeRowProps) {
   const bars = line.section.bars
 
   return (
-    <div className={`flex items-center ${on ? 'bg-sheet' : ''}`} style={{ height: tall ? TALL_ROW : ROW }}>
+    <div className={`flex items-center ${on ? 'bg-sheet' : ''}`} style={{ height }}>
       <button
         onClick={() => chooseTake(take.id)}
         onDoubleClick={onDetails}
@@ -122,10 +128,10 @@ function TakeRow({ take, line, width, tall, onDetails }: TakeRowProps) {
               chooseTake(take.id)
               seek(phrase.from_frame)
             }}
-            className={`relative ${tall ? 'h-[66px]' : 'h-[38px]'} border ${on ? 'border-[2px] border-ink bg-sheet' : 'border-rule'}`}
-            style={{ width: (total * phrase.bars) / bars - 6 }}
+            className={`relative border ${on ? 'border-[2px] border-ink bg-sheet' : 'border-rule'}`}
+            style={{ width: (total * phrase.bars) / bars - 6, height: height - 6 }}
           >
-            <PhraseWave take={take} wave={wave} from={phrase.from_frame} to={phrase.to_frame} width={(total * phrase.bars) / bars - 10} height={tall ? 60 : 34} bold={on} />
+            <PhraseWave take={take} wave={wave} from={phrase.from_frame} to={phrase.to_frame} width={(total * phrase.bars) / bars - 10} height={height - 10} bold={on} />
           </button>
         ))}
       </div>

@@ -119,6 +119,7 @@ async def _render_print(context: JobContext, print_id: str) -> None:
         except asyncio.CancelledError:
             # The worker is being stopped: the thread gives up, and the print is rendered again by whoever comes.
             leaving.set()
+            rendering.add_done_callback(lambda given_up: given_up.cancelled() or given_up.exception())
             raise
         except JobAborted:
             await prints.set_ended(conn, key, state="stopped")
