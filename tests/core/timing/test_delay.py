@@ -25,6 +25,18 @@ def test_two_microphones_in_noise_to_a_tenth_of_a_sample(frames, polarity):
     assert found.confidence > 0.9
 
 
+@pytest.mark.parametrize("frames", [-70_000.0, 9_000.25, 150_000.5])
+def test_recordings_that_began_seconds_apart_are_found(frames):
+    """A DI against a clean amp, and against noise that only a far place explains."""
+    di = plucks(8.0)
+    wet = render(ToneChain(shipped_tones()[0], rate_hz=FS), di)
+    for source, heard, tolerance in ((di, wet, 14), (noise(8, seed=6), noise(8, seed=6), 0.1)):
+        late = delayed(np.concatenate((heard, np.zeros(4 * FS))), frames)
+        reference = np.concatenate((source, np.zeros(4 * FS)))
+        found = align(reference, late + 1e-4 * noise(12, seed=7), rate_hz=FS)
+        assert found.delay_samples == pytest.approx(frames, abs=tolerance)
+
+
 def test_the_path_is_the_delay_times_the_speed_of_sound():
     """343.2 m/s at 20 °C: one sample at 48 kHz is 7.15 mm (formula)."""
     source = noise(3, seed=9)

@@ -25,6 +25,8 @@ from fatsignal.core.units import speed_of_sound_m_s
 from fatsignal.errors import SignalError
 
 _SEGMENT_S = 0.34
+# Around the place that was found first.
+_NEAR_S = 0.1
 _PLAYED_DB = -40.0
 _LONGEST_FRAMES = 1 << 22
 _SMOOTHING_OCTAVES = 1 / 6
@@ -42,8 +44,11 @@ class Alignment:
     confidence: float
 
 
-def align(reference: Samples, other: Samples, *, rate_hz: int, longest_delay_s: float = 0.1) -> Alignment:
+def align(reference: Samples, other: Samples, *, rate_hz: int, longest_delay_s: float = 10.0) -> Alignment:
     """Measure the delay of `other` against `reference`, to a fraction of a sample, and its polarity.
+
+    First the place is found to some milliseconds, up to `longest_delay_s` or half of what was recorded away; then
+    the delay is measured around that place.
 
     Parameters
     ----------
@@ -68,13 +73,14 @@ def align(reference: Samples, other: Samples, *, rate_hz: int, longest_delay_s: 
     check_finite(other[:frames])
     coarse = 0
     if frames > 4 * rate_hz // 10:
-        coarse = _coarse_delay(reference[:frames], other[:frames], round(longest_delay_s * rate_hz))
+        reach = min(round(longest_delay_s * rate_hz), frames // 2)
+        coarse = _coarse_delay(reference[:frames], other[:frames], rate_hz, reach)
     ref, oth = _overlap(reference[:frames], other[:frames], coarse)
     transfer, coherence = _transfer(ref, oth, rate_hz)
     if _mean_coherence(coherence, rate_hz) < _DRIVEN_COHERENCE:
         transfer, coherence = _through_drive(ref, oth, rate_hz)
     correlation = _sharpest(transfer, coherence, rate_hz)
-    reach = min(round(longest_delay_s * rate_hz), len(correlation) // 2 - 1)
+    reach = min(round(_NEAR_S * rate_hz), len(correlation) // 2 - 1)
     window = np.concatenate((correlation[-reach:], correlation[: reach + 1]))
     at = int(np.argmax(np.abs(window)))
     polarity = 1 if window[at] > 0 else -1
@@ -92,18 +98,37 @@ def align(reference: Samples, other: Samples, *, rate_hz: int, longest_delay_s: 
     )
 
 
-def _coarse_delay(reference: Samples, other: Samples, reach: int) -> int:
-    """Whole-sample delay of the energy envelopes, so that the segments below see the same notes."""
-    frames = len(reference)
-    size = 1 << (frames + reach).bit_length()
+def _coarse_delay(reference: Samples, other: Samples, rate_hz: int, reach: int) -> int:
+    """Whole-sample delay, so that the segments below see the same notes.
+
+    Several ways propose a place: the onsets' correlation (good for a played part, through any amp) and that of the
+    phases (good for steady sound), each near and far. The place at which the two cohere best is taken.
+    """
+    cut = slice(-_LONGEST_FRAMES, None)
+    size = 1 << (min(len(reference), _LONGEST_FRAMES) + reach).bit_length()
 
     def onset_strength(signal: Samples) -> Samples:
         smooth = np.convolve(np.abs(signal), np.hanning(65) / 32, mode="same")
         return np.asarray(np.maximum(np.diff(np.sqrt(smooth), prepend=0.0), 0.0))
 
-    a = np.fft.rfft(onset_strength(reference[-_LONGEST_FRAMES:]), size)
-    b = np.fft.rfft(onset_strength(other[-_LONGEST_FRAMES:]), size)
-    correlation = np.fft.irfft(b * np.conj(a))
+    onsets = np.fft.rfft(onset_strength(other[cut]), size) * np.conj(np.fft.rfft(onset_strength(reference[cut]), size))
+    cross = np.fft.rfft(other[cut], size) * np.conj(np.fft.rfft(reference[cut], size))
+    # Bins far below the loudest hold nothing but noise, whose phase would count like a note's.
+    power = np.abs(cross)
+    phases = np.where(power > 1e-5 * power.max(), cross / np.maximum(power, 1e-30), 0.0)
+    near = min(reach, round(_NEAR_S * rate_hz))
+    places = {
+        _strongest(np.abs(np.fft.irfft(spectrum)), within) for spectrum in (onsets, phases) for within in (near, reach)
+    }
+
+    def coherence_at(place: int) -> float:
+        return _mean_coherence(_transfer(*_overlap(reference, other, place), rate_hz)[1], rate_hz)
+
+    return max(sorted(places, key=abs), key=coherence_at)
+
+
+def _strongest(correlation: Samples, reach: int) -> int:
+    """Lag of the largest value within `reach` either way of zero."""
     window = np.concatenate((correlation[-reach:], correlation[: reach + 1]))
     return int(np.argmax(window)) - reach
 
