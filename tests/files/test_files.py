@@ -163,7 +163,7 @@ def test_a_truncated_file_is_read_as_far_as_it_goes(tmp_path):
 def test_samples_that_are_no_numbers_are_refused(tmp_path):
     path = tmp_path / "nan.wav"
     soundfile.write(path, np.array([0.0, np.nan, np.inf, 0.1]), FS, subtype="FLOAT")
-    with pytest.raises(SignalError, match="2 of 4 samples are not finite numbers, the first at frame 1"):
+    with pytest.raises(FileRefused, match="2 of 4 samples are not finite numbers, the first at frame 1"):
         read_clip(path)
 
 

@@ -1,6 +1,7 @@
 import { Circle, Play, Square } from 'lucide-react'
 import { useLive } from '../api/live'
-import { barBeat, figure } from '../signal/format'
+import { usePrints } from '../api/queries'
+import { barBeat, level } from '../signal/format'
 import { LevelBar } from './LevelBar'
 import { useDesk, usePlayer } from './SessionContext'
 import { useFrame } from './useFrame'
@@ -15,7 +16,11 @@ export function Deck() {
   const sound = comparison?.sounds.find((entry) => entry.key === heard)
   const line = desk.sheet?.lines.find((entry) => entry.section.id === desk.sectionId)
   const place = barBeat(frame || line?.from_frame || 0, session.beat_frames, session.first_beat, session.beats_per_bar)
-  const di = take?.channels.find((channel) => channel.kind === 'di')?.checks
+  const prints = usePrints(session.id)
+  // What is heard, at the level at which it lies on disk; the gain of the comparison is not in it.
+  const checks = sound?.print_id
+    ? prints.data?.find((print) => print.id === sound.print_id)?.checks
+    : take?.channels[sound?.wave_channel ?? 0]?.checks
 
   return (
     <footer className="flex items-center gap-4 overflow-hidden bg-deck px-6 whitespace-nowrap text-on-deck">
@@ -43,7 +48,9 @@ export function Deck() {
         <span className="text-on-deck-soft">{desk.clicks ? `on, ${session.count_in_bars} bar in` : 'off'}</span>
       </DeckButton>
       <div className="ml-auto min-w-0 text-[13px] leading-[1.35]">
-        <p className="text-on-deck-soft">{rolling ? 'To disk' : 'You hear'}</p>
+        <p className="text-on-deck-soft">
+          {rolling ? 'To disk' : sound ? `You hear, on disk at ${level(checks?.average_dbfs)}` : 'You hear'}
+        </p>
         <p className="truncate">
           {rolling ? (
             <>
@@ -60,12 +67,12 @@ export function Deck() {
       </div>
       <div className="shrink-0">
         <LevelBar
-          averageDbfs={rolling ? (meters?.average_dbfs[0] ?? null) : (di?.average_dbfs ?? null)}
-          peakDbfs={rolling ? (meters?.peak_dbfs[0] ?? null) : (di?.peak_dbfs ?? null)}
+          averageDbfs={rolling ? (meters?.average_dbfs[0] ?? null) : (checks?.average_dbfs ?? null)}
+          peakDbfs={rolling ? (meters?.peak_dbfs[0] ?? null) : (checks?.peak_dbfs ?? null)}
           label={
             rolling
               ? 'Level of the DI now'
-              : `Level of the DI of this take: average ${figure(di?.average_dbfs ?? -120)} dBFS`
+              : `Level of ${sound?.name ?? 'nothing'} on disk: average ${level(checks?.average_dbfs)}, peak ${level(checks?.peak_dbfs)}`
           }
         />
       </div>

@@ -159,6 +159,9 @@ function groupByTake(items: HandOverItem[]): HandOverItem[][] {
 /** Where on the song the files of a take lie, each drawn in its colour and weight. */
 function Place({ items, lastBar, dropped }: { items: HandOverItem[]; lastBar: number; dropped: Set<string> }) {
   const at = (bar: number) => 4 + ((bar - 1) / lastBar) * 288
+  // The bars in figures stand beside the drawn ones, on the side that has room.
+  const late = items[0]!.last_bar + 1 > 0.8 * lastBar
+  const told = !late || items[0]!.first_bar > 0.3 * lastBar
   return (
     <svg width="300" height={items.length * 26 + 2} aria-hidden>
       {items.map((item, index) => {
@@ -177,8 +180,14 @@ function Place({ items, lastBar, dropped }: { items: HandOverItem[]; lastBar: nu
           </g>
         )
       })}
-      <text x={Math.min(at(items[0]!.last_bar + 1) + 6, 232)} y="10" fontSize="11.5" fill="var(--pencil)">
-        {items[0]!.last_bar + 1 > 0.8 * lastBar ? '' : `bars ${items[0]!.first_bar} to ${items[0]!.last_bar}`}
+      <text
+        x={late ? at(items[0]!.first_bar) - 6 : at(items[0]!.last_bar + 1) + 6}
+        y="10"
+        fontSize="11.5"
+        textAnchor={late ? 'end' : 'start'}
+        fill="var(--pencil)"
+      >
+        {told && `bars ${items[0]!.first_bar} to ${items[0]!.last_bar}`}
       </text>
     </svg>
   )

@@ -41,7 +41,7 @@ export function TakeDrawer({ open, onClose, empty }: { open: boolean; onClose: (
                   <span className="text-[13px] text-pencil">hear it: {index + 1}</span>
                 </button>
                 <dl className="mt-2 grid grid-cols-[1fr_auto_1fr_auto] gap-x-3 gap-y-1 text-[13.5px]">
-                  <dt className="text-pencil">average, played</dt>
+                  <dt className="text-pencil">average</dt>
                   <dd className="text-right">{level(channel.checks.average_dbfs)}</dd>
                   <dt className="pl-3 text-pencil">peak</dt>
                   <dd className="text-right">{level(channel.checks.peak_dbfs)}</dd>

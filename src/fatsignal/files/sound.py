@@ -10,7 +10,7 @@ import soundfile
 import soxr
 
 from fatsignal.core.clip import HIGHEST_RATE_HZ, LOWEST_RATE_HZ, Clip, Samples, check_finite
-from fatsignal.errors import FileRefused
+from fatsignal.errors import FileRefused, SignalError
 
 MOST_CHANNELS = 8
 READ_FRAMES = 65_536
@@ -36,20 +36,22 @@ def open_sound(path: Path) -> Iterator[soundfile.SoundFile]:
     try:
         size = path.stat().st_size
     except OSError:
-        raise FileRefused(f"{name} cannot be opened: there is no such file, or it may not be read") from None
+        raise FileRefused(
+            f"{name} cannot be opened: there is no such file, or it may not be read: look at its name and place"
+        ) from None
     if path.is_dir():
         raise FileRefused(f"{name} is a folder, not a sound file")
     if size == 0:
-        raise FileRefused(f"{name} is empty: it has 0 bytes")
+        raise FileRefused(f"{name} is empty: it has 0 bytes; export it again")
     try:
         sound = soundfile.SoundFile(path)
     except (soundfile.LibsndfileError, TypeError, OSError):
-        raise FileRefused(f"{name} is not a sound file that can be read: WAV, FLAC, AIFF, Ogg and MP3 are") from None
+        raise FileRefused(f"{name} is not a sound file that can be read; export it as WAV, FLAC, AIFF or Ogg") from None
     with sound:
         if not LOWEST_RATE_HZ <= sound.samplerate <= HIGHEST_RATE_HZ:
             raise FileRefused(
                 f"{name} says it has a rate of {sound.samplerate} Hz; "
-                f"{LOWEST_RATE_HZ} to {HIGHEST_RATE_HZ} Hz can be read"
+                f"{LOWEST_RATE_HZ} to {HIGHEST_RATE_HZ} Hz can be read: export it at one of these"
             )
         if sound.channels > MOST_CHANNELS:
             raise FileRefused(
@@ -57,7 +59,7 @@ def open_sound(path: Path) -> Iterator[soundfile.SoundFile]:
                 "export the DI as a file of its own"
             )
         if sound.frames <= 0:
-            raise FileRefused(f"{name} has a header but no sound in it: its length is 0")
+            raise FileRefused(f"{name} has a header but no sound in it: its length is 0; export it again")
         yield sound
 
 
@@ -75,8 +77,11 @@ def read_clip(path: Path) -> Clip:
             raise FileRefused(f"{path.name} is {hours:.1f} hours long, too long to measure at once: cut it into parts")
         samples = np.concatenate([*_blocks(sound), np.zeros((0, sound.channels))])
         if not len(samples):
-            raise FileRefused(f"{path.name} breaks off before its first sample")
-        check_finite(samples)
+            raise FileRefused(f"{path.name} breaks off before its first sample; export it again")
+        try:
+            check_finite(samples)
+        except SignalError as problem:
+            raise FileRefused(f"{path.name}: {problem}; export it again") from None
         return Clip(samples, sound.samplerate)
 
 
