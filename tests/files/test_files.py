@@ -10,7 +10,7 @@ import soundfile
 from hypothesis import given
 from hypothesis import strategies as st
 
-from fatsignal.errors import FileRefused, SettingRefused, SignalError
+from fatsignal.errors import FileRefused, SettingRefused
 from fatsignal.files.bext import BroadcastNote, unpack_bext
 from fatsignal.files.names import file_name, free_path
 from fatsignal.files.reamp import reamp_file
