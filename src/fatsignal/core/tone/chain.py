@@ -140,7 +140,7 @@ def runners(block: Block, tone: Tone, rate_hz: int) -> list[Runner]:
         case Power():
             return _power(block, rate_hz)
         case SpeakerAndMics():
-            return [Gain(tone.full_scale_v), Convolver(speaker_response(block, rate_hz))]
+            return [Convolver(tone.full_scale_v * speaker_response(block, rate_hz))]
         case Trim():
             return [Gain(10 ** (block.gain_db / 20))]
 

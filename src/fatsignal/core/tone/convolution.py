@@ -7,7 +7,6 @@ whatever comes in.
 
 import numpy as np
 from numba import njit
-from numpy.typing import NDArray
 
 from fatsignal.core.clip import Samples
 
@@ -27,7 +26,8 @@ class Convolver:
         self._head = padded[:size].copy()
         blocks = padded[size:].reshape(-1, size)
         # Spectra as real and imaginary rows, shape (partitions, 2, bins): their products become vector code.
-        self._tail_spectra = _split(np.fft.rfft(blocks, 2 * size, axis=1))
+        spectra = np.fft.rfft(blocks, 2 * size, axis=1)
+        self._tail_spectra = np.ascontiguousarray(np.stack((spectra.real, spectra.imag), axis=1))
         self._line = np.zeros_like(self._tail_spectra)
         self._newest = 0
         self._window = np.zeros(2 * size)
@@ -77,14 +77,9 @@ class Convolver:
         """What the tail of the response adds after each window, shape (windows, PARTITION_FRAMES); overlap-save."""
         if not len(self._tail_spectra):
             return np.zeros((len(windows), PARTITION_FRAMES))
-        spectra = _split(np.fft.rfft(windows, axis=1))
-        totals = np.empty_like(spectra)
-        self._newest = _sum_products(spectra, self._line, self._tail_spectra, self._newest, totals)
-        return np.asarray(np.fft.irfft(totals[:, 0] + 1j * totals[:, 1], axis=1)[:, PARTITION_FRAMES:])
-
-
-def _split(spectra: NDArray[np.complex128]) -> Samples:
-    return np.ascontiguousarray(np.stack((spectra.real, spectra.imag), axis=1))
+        spectra = np.fft.rfft(windows)
+        self._newest = _multiply(spectra, self._line, self._tail_spectra, self._newest)
+        return np.asarray(np.fft.irfft(spectra)[:, PARTITION_FRAMES:])
 
 
 @njit(cache=True, nogil=True)
@@ -109,13 +104,18 @@ def _direct(window, head, start, frames):
 
 
 @njit(cache=True, nogil=True)
-def _sum_products(spectra, line, tail_spectra, newest, totals):
-    """Per window: enter its spectrum into the line, Σ_k line[newest + k] * tail_spectra[k]. Returns the newest."""
+def _multiply(spectra, line, tail_spectra, newest):
+    """Per window: enter its spectrum into the line and replace it by Σ_k line[newest + k] * tail_spectra[k].
+
+    Returns the place of the newest. The line and the tail keep real and imaginary parts apart, see above.
+    """
     count, _, bins = line.shape
+    real, imaginary = np.empty(bins), np.empty(bins)
     for window in range(len(spectra)):
         newest = (newest - 1) % count
-        line[newest] = spectra[window]
-        real, imaginary = totals[window, 0], totals[window, 1]
+        for j in range(bins):
+            line[newest, 0, j] = spectra[window, j].real
+            line[newest, 1, j] = spectra[window, j].imag
         real[:] = 0.0
         imaginary[:] = 0.0
         for k in range(count):
@@ -124,4 +124,6 @@ def _sum_products(spectra, line, tail_spectra, newest, totals):
             for j in range(bins):
                 real[j] += ar[j] * br[j] - ai[j] * bi[j]
                 imaginary[j] += ar[j] * bi[j] + ai[j] * br[j]
+        for j in range(bins):
+            spectra[window, j] = complex(real[j], imaginary[j])
     return newest
