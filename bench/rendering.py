@@ -1,12 +1,14 @@
 """How fast tones render, as ratios measured in one run. Run: .venv/bin/python -m bench.rendering
 
 Prints, for the high-gain tone at 4 times oversampling:
-- re-amp of a 3-minute DI at 48 kHz on one core and on two, in multiples of real time, and the memory it took;
+- re-amp of a 3-minute DI at 48 kHz on one core and on two, in multiples of real time, and the memory
+  it takes, also of a longer file;
 - one 128-frame block in the live form: median and 99th percentile, as a share of the block's own time;
 - for every tone, the largest inharmonic component of a hard-driven 4186 Hz sine against its fundamental.
 """
 
-import resource
+import re
+import subprocess
 import sys
 import tempfile
 import time
@@ -53,7 +55,20 @@ def whole_files(di: np.ndarray, folder: Path) -> None:
         reamp_file(source, folder / f"wet{threads}.wav", tone, threads=threads)
         spent = time.perf_counter() - started
         print(f"  {threads} core{'s'[: threads > 1]}: {MINUTES * 60 / spent:6.1f} x real time")
-    print(f"  largest memory of this process: {resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024:.0f} MB")
+    longer = folder / "longer.wav"
+    write_sound(longer, [di[:, None]] * 4, rate_hz=RATE_HZ, channels=1)
+    for minutes, file in ((MINUTES, source), (4 * MINUTES, longer)):
+        print(f"  largest memory of a process that re-amps {minutes} min: {memory_mb(file, folder):.0f} MB")
+
+
+def memory_mb(source: Path, folder: Path) -> float:
+    """Largest resident memory of `reamp` in a process of its own, as the system counts it."""
+    asked = ["reamp", str(source), "--tone", "Foundry", "--out", str(folder / f"memory {source.name}"), "--quiet"]
+    program = (
+        f"from fatsignal.cli import app; app({asked!r}, standalone_mode=False); print(open('/proc/self/status').read())"
+    )
+    status = subprocess.run([sys.executable, "-c", program], check=True, capture_output=True, text=True).stdout
+    return int(re.search(r"VmHWM:\s+(\d+) kB", status)[1]) / 1024
 
 
 def live_blocks(di: np.ndarray) -> None:
