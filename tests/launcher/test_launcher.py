@@ -67,7 +67,13 @@ def test_what_is_missing_and_may_not_be_installed_is_said_with_the_command(monke
         setup.set_up_debian(for_tests=False)
 
 
-@pytest.mark.parametrize(("arguments", "status"), [(["--help"], 0), ([], 2), (["dance"], 2)])
+@pytest.mark.parametrize(
+    ("arguments", "status"),
+    [
+        (["--help"], 0), ([], 2), (["dance"], 2), (["start", "--help"], 0), (["stop", "-h"], 0), (["start", "now"], 2),
+        (["worker", "--help"], 0), (["test", "--help"], 0),
+    ],
+)  # fmt: skip
 def test_the_command_explains_itself(capsys, arguments, status):
     assert commands.main(arguments) == status
     said = capsys.readouterr()

@@ -22,11 +22,19 @@ def performance(*, bars=2, seed=7):
 
 
 def roll(setup=None, *, seed=7, bars=2, block_frames=4096):
-    rig = SimulatedRig(setup or RigSetup(), performance(seed=seed, bars=bars), pace=Pace(0), block_frames=block_frames)
+    return recorded(setup or RigSetup(), performance(seed=seed, bars=bars), block_frames)
+
+
+def recorded(setup, performance, block_frames=4096):
+    rig = SimulatedRig(setup, performance, pace=Pace(0), block_frames=block_frames)
     blocks = []
     while (block := rig.read_block()) is not None:
         blocks.append(block)
     return np.concatenate(blocks)
+
+
+def peak_db(signal):
+    return 20 * np.log10(np.abs(signal).max())
 
 
 def test_a_seed_gives_the_same_samples_whatever_the_block():
@@ -101,3 +109,17 @@ def test_a_machine_too_slow_for_the_interface_is_told_and_no_hole_is_filled():
     clock.now_s += 2.0
     with pytest.raises(RollRefused, match="lost audio"):
         rig.read_block()
+
+
+def test_a_player_waits_for_the_count_in_and_lets_the_end_ring():
+    window = (TEMPO.bar_frame(13), TEMPO.bar_frame(14))
+    end = TEMPO.bar_frame(14) + FS
+    one_bar = Performance.within(
+        window, song.baritone_part(), TEMPO, from_frame=TEMPO.bar_frame(12), to_frame=end, seed=5
+    )
+    di = recorded(RigSetup(mics=[]), one_bar)[:, 0]
+    bar = window[0] - TEMPO.bar_frame(12)
+    assert peak_db(di[: bar - FS // 10]) < -60
+    assert peak_db(di[bar : 2 * bar]) > -20
+    # What rings on is never as loud as a stroke.
+    assert peak_db(di[-FS // 2 :]) < peak_db(di[bar : 2 * bar]) - 6

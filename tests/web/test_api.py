@@ -3,6 +3,7 @@
 import http.client
 import io
 import json
+import re
 import zipfile
 from uuid import uuid4
 
@@ -197,6 +198,14 @@ def test_waves_are_the_columns_of_the_recordings(application):
     assert columns[0, :, 1].max() == np.ceil(127 * di.max())
     assert columns.shape[1] == -(-first["frames"] // 1024)
     assert entries[0]["loudest"][0] == np.ceil(127 * np.abs(di).max())
+
+
+def test_files_of_the_page_need_not_be_asked_for_twice(application):
+    _, page, _ = raw(application, "GET", "/takes")
+    script = re.search(r'src="(/assets/[^"]+\.js)"', page.decode())[1]
+    status, _, headers = raw(application, "GET", script)
+    assert status == 200
+    assert "immutable" in headers["cache-control"]
 
 
 def test_the_opening_tells_what_the_single_questions_tell(application):

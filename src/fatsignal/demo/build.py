@@ -160,6 +160,9 @@ def _order(
 
 
 def _roll(order: RollOrder, session: sessions.Session) -> None:
-    performance = Performance(order.notes, session.tempo, order.from_frame, order.to_frame, order.seed)
+    performance = Performance.within(
+        (order.window_from_frame, order.window_to_frame), order.notes, session.tempo,
+        from_frame=order.from_frame, to_frame=order.to_frame, seed=order.seed,
+    )  # fmt: skip
     rig = SimulatedRig(order.setup, performance, pace=Pace(0), block_frames=_FAST_BLOCK_FRAMES)
     Recorder(order, rig, session.tempo, lambda _: None).run()

@@ -136,7 +136,10 @@ class Engine:
 
         try:
             tempo = TempoMap(Fraction(order.tempo_bpm), order.beats_per_bar, order.rate_hz, order.lead_in_bars)
-            performance = Performance(order.notes, tempo, order.from_frame, order.to_frame, order.seed)
+            performance = Performance.within(
+                (order.window_from_frame, order.window_to_frame), order.notes, tempo,
+                from_frame=order.from_frame, to_frame=order.to_frame, seed=order.seed,
+            )  # fmt: skip
             source = SimulatedRig(order.setup, performance, pace=Pace(order.speed))
             self._recorder = recorder = Recorder(order, source, tempo, self._tell_from_thread)
             recorder.run()

@@ -44,6 +44,14 @@ class Performance:
     seed: int
     hand: Hand = field(default_factory=Hand)
 
+    @classmethod
+    def within(
+        cls, window: tuple[int, int], notes: list[Note], tempo: TempoMap, *, from_frame: int, to_frame: int, seed: int
+    ) -> "Performance":
+        """A pass of a player who waits for the count-in, plays what is written in the window, and lets it ring."""
+        begun = [note for note in notes if window[0] <= tempo.beat_frame(note.beat) < window[1]]
+        return cls(begun, tempo, from_frame, to_frame, seed)
+
 
 @dataclass(frozen=True, slots=True)
 class Pace:
