@@ -1,3 +1,4 @@
+import itertools
 import math
 from fractions import Fraction
 
@@ -174,3 +175,24 @@ def test_now_and_then_a_note_is_missing_or_fluffed():
     assert 0.85 * 640 < len(events) < 0.95 * 640
     fluffed = sum(1 for event in events if event.decay_s < 0.1)
     assert 0.06 * 640 < fluffed < 0.15 * 640
+
+
+def test_a_hand_that_is_ahead_of_the_click_does_not_stop_its_own_next_note():
+    """Eighths that follow each other on one string: each rings until the next, however early that comes."""
+    tempo = TempoMap(Fraction(104), 4, FS)
+    eighths = [Note(Fraction(number, 2), Fraction(1, 2), 0, 0, 0.8) for number in range(64)]
+    hasty = Hand(timing_s=0.02, late_chance=0.0, fluffed_chance=0.0, missed_chance=0.0)
+    events = perform(
+        eighths, instrument=INSTRUMENTS["baritone guitar"], tempo=tempo, from_frame=tempo.bar_frame(1),
+        to_frame=tempo.bar_frame(9), seed=3, hand=hasty,
+    )[0]  # fmt: skip
+    strokes = [event.frame for event in events if event.pluck]
+    written = [tempo.beat_frame(note.beat) - tempo.bar_frame(1) for note in eighths]
+    assert len(strokes) == 64
+    assert any(stroke < place for stroke, place in zip(strokes, written, strict=True))
+    for event, following in itertools.pairwise(events):
+        if not event.pluck:
+            # A string is only stopped where nothing is struck soon after, and never right after a stroke.
+            assert following.frame - event.frame >= 200
+        elif not following.pluck:
+            assert following.frame - event.frame > 0.3 * (written[1] - written[0])

@@ -63,6 +63,7 @@ class Hand:
 _DAMPED_S = 0.05
 _MUTED_S = 0.8
 _STRUM_S = 0.007
+_AT_ONCE_FRAMES = 200
 
 
 def perform(
@@ -76,7 +77,7 @@ def perform(
     """
     hand = hand or Hand()
     random = np.random.default_rng([seed, from_frame & 0x7FFFFFFF])
-    events: list[list[StringEvent]] = [[] for _ in instrument.open_notes]
+    played: list[list[tuple[StringEvent, StringEvent]]] = [[] for _ in instrument.open_notes]
     # A string out of tune stays so for the whole pass.
     detune_cents = random.normal(0.0, hand.detune_cents, len(instrument.open_notes))
     last_start: dict[Fraction, int] = {}
@@ -113,19 +114,21 @@ def perform(
         brightness = instrument.brightness * {
             Articulation.RING: 1.0, Articulation.MUTE: 0.75, Articulation.CHOKE: 0.4,
         }[articulation]  # fmt: skip
-        string = events[note.string]
-        string.append(StringEvent(start, frequency_hz, force, decay_s, brightness, True))
-        string.append(StringEvent(max(end, start + 1), frequency_hz, 0.0, _DAMPED_S, 0.3, False))
-    return [_without_late_damping(string) for string in events]
+        stroke = StringEvent(start, frequency_hz, force, decay_s, brightness, True)
+        played[note.string].append((stroke, StringEvent(max(end, start + 1), frequency_hz, 0.0, _DAMPED_S, 0.3, False)))
+    return [_in_order(string) for string in played]
 
 
-def _without_late_damping(events: list[StringEvent]) -> list[StringEvent]:
-    """A note that follows at once cancels the damping of the one before it."""
-    ordered = sorted(events, key=lambda event: (event.frame, event.pluck))
+def _in_order(played: list[tuple[StringEvent, StringEvent]]) -> list[StringEvent]:
+    """Strokes of one string in order, each followed by its damping, unless the next stroke comes before or at once.
+
+    A hand that is ahead of the click strikes again before the last note's written end: that end is then past.
+    """
+    strokes = sorted(played, key=lambda pair: pair[0].frame)
     kept = []
-    for index, event in enumerate(ordered):
-        following = ordered[index + 1] if index + 1 < len(ordered) else None
-        close = following is not None and following.pluck and following.frame - event.frame < 200
-        if event.pluck or not close:
-            kept.append(event)
+    for index, (stroke, damping) in enumerate(strokes):
+        kept.append(stroke)
+        following = strokes[index + 1][0] if index + 1 < len(strokes) else None
+        if following is None or following.frame - damping.frame >= _AT_ONCE_FRAMES:
+            kept.append(damping)
     return kept
