@@ -22,6 +22,7 @@ from fatsignal.jobs.queue import make_queue, work
 from fatsignal.store.database import open_pool
 from fatsignal.store.prints import CHANNEL
 from fatsignal.web.desk import Desk
+from fatsignal.web.limits import NotTooLarge
 from fatsignal.web.live import Hub
 from fatsignal.web.live import router as live_router
 from fatsignal.web.problems import answer_problems
@@ -45,6 +46,7 @@ def create_app(place: Settings | None = None) -> FastAPI:
     app.include_router(live_router)
     _serve_pages(app)
     app.add_middleware(GZipMiddleware, minimum_size=2048, compresslevel=3)
+    app.add_middleware(NotTooLarge, largest_bytes=place.largest_upload_bytes)
     app.add_middleware(OnlyOurselves, allowed_hosts=place.allowed_hosts)
     return app
 
