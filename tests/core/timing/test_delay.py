@@ -25,7 +25,7 @@ def test_two_microphones_in_noise_to_a_tenth_of_a_sample(frames, polarity):
     assert found.confidence > 0.9
 
 
-@pytest.mark.parametrize("frames", [-70_000.0, 9_000.25, 150_000.5])
+@pytest.mark.parametrize("frames", [-70_000.0, 150_000.5])
 def test_recordings_that_began_seconds_apart_are_found(frames):
     """A DI against a clean amp, and against noise that only a far place explains."""
     di = plucks(8.0)
