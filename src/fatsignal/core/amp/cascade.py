@@ -117,7 +117,7 @@ def _read_currents(table, start, p_grid, row_at):
 def step_link(x, v, s, table, link):
     """One sample through one link: the filter in transposed direct form, then the equations of `SolvedStage`.
 
-    `v` and `s` are the `link_values` and the states of all links, shape (links, values or STATE_SIZE); the
+    `v` and `s` are the values and the states of all links, as `Links` holds them, a row a link; the
     state is changed in place but for what the link gave last, which is returned.
     """
     u = v[link, 0] * x + s[link, 3]
