@@ -13,6 +13,7 @@ import numpy as np
 
 from fatsignal.core.clip import Samples
 from fatsignal.core.level.depth import Depth
+from fatsignal.core.song.questions import tempo_in_words
 from fatsignal.errors import FileRefused, SettingRefused
 from fatsignal.files.bext import BroadcastNote
 from fatsignal.files.names import file_name
@@ -104,7 +105,6 @@ def _silence(frames: int) -> Iterator[Samples]:
 
 def _about(session: Session, items: list[Item], kind: FileKind, depth: Depth, start: str) -> str:
     bits = "32-bit float" if depth == "32f" else f"{depth}-bit"
-    tempo = float(session.tempo.tempo_bpm)
     bar_one_s = session.tempo.bar_frame(1) / session.rate_hz
     place = (
         "All files begin at the same moment and are equally long: drop them at zero."
@@ -113,7 +113,7 @@ def _about(session: Session, items: list[Item], kind: FileKind, depth: Depth, st
     )
     lines = [
         f"{session.name}{f' by {session.artist}' if session.artist else ''}",
-        f"{kind.upper()}, {bits}, {session.rate_hz} Hz, mono. {tempo:g} beats a minute, {session.beats_per_bar}/4.",
+        f"{kind.upper()}, {bits}, {session.rate_hz} Hz, mono. {tempo_in_words(session.tempo)}.",
         f"Bar 1 begins {bar_one_s:.6f} s after the zero of the time line.",
         place,
         "",

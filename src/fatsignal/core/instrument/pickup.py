@@ -1,26 +1,44 @@
-"""What cable and input do to a pickup: a coil with its own capacitance, loaded."""
+"""What cable and input do to a pickup: a coil with its own capacitance, or a piezo element, loaded.
+
+References
+----------
+.. [1] The coil's equivalent circuit, L and R in series with C across: H. E. W. Zollner, Physik der Elektrogitarre (2014),
+   ch. 5.9; values of a pickup are of common practice.
+"""
 
 import math
 from dataclasses import dataclass
+from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
 
 from fatsignal.core.amp.filters import RationalFilter
 
+PickupKind = Literal["single coil", "humbucker", "piezo"]
+Complex = NDArray[np.complex128]
+
 
 @dataclass(frozen=True, slots=True)
 class Pickup:
-    """A pickup's coil; typical values of common practice, no source."""
+    """A pickup: a coil's inductance, resistance and capacitance, or a piezo, which is a capacitance alone."""
 
     inductance_h: float = 2.5
     resistance_ohm: float = 6_000.0
     capacitance_farad: float = 120e-12
+    kind: PickupKind = "single coil"
+
+
+PICKUPS: dict[PickupKind, Pickup] = {
+    "single coil": Pickup(),
+    "humbucker": Pickup(4.4, 8_200.0, 110e-12, "humbucker"),
+    "piezo": Pickup(0.0, 0.0, 500e-12, "piezo"),
+}
 
 
 @dataclass(frozen=True, slots=True)
 class Load:
-    """What hangs on the pickup: the cable's capacitance and the input's resistance."""
+    """What hangs on the pickup: the cables' capacitance and the inputs' resistance."""
 
     cable_farad: float = 500e-12
     input_ohm: float = 1e6
@@ -37,20 +55,38 @@ def analogue_coefficients(pickup: Pickup, load: Load) -> tuple[float, float, flo
 
 
 def resonance_hz(pickup: Pickup, load: Load) -> float:
-    """Frequency of the undamped resonance, sqrt(a0/a2)/2π; with a light load 1/(2π·sqrt(L·C))."""
+    """Frequency of a coil's undamped resonance, sqrt(a0/a2)/2π; with a light load 1/(2π·sqrt(L·C))."""
     a2, _, a0 = analogue_coefficients(pickup, load)
     return math.sqrt(a0 / a2) / (2 * math.pi)
 
 
+def piezo_corner_hz(pickup: Pickup, load: Load) -> float:
+    """Below this frequency a piezo loses its lows: 1/(2π·R·C)."""
+    return 1 / (2 * math.pi * load.input_ohm * (pickup.capacitance_farad + load.cable_farad))
+
+
+def response(pickup: Pickup, load: Load, frequency_hz: NDArray[np.float64]) -> Complex:
+    """Analogue transfer from the string's voltage to the input."""
+    s = 2j * np.pi * frequency_hz
+    if pickup.kind == "piezo":
+        total = pickup.capacitance_farad + load.cable_farad
+        return np.asarray(s * load.input_ohm * pickup.capacitance_farad / (1 + s * load.input_ohm * total))
+    a2, a1, a0 = analogue_coefficients(pickup, load)
+    return np.asarray(1 / (a2 * s**2 + a1 * s + a0))
+
+
 def response_db(pickup: Pickup, load: Load, frequency_hz: NDArray[np.float64]) -> NDArray[np.float64]:
     """Analogue gain in dB from the string's voltage to the input."""
-    a2, a1, a0 = analogue_coefficients(pickup, load)
-    s = 2j * np.pi * frequency_hz
-    return np.asarray(-20 * np.log10(np.abs(a2 * s**2 + a1 * s + a0)))
+    return np.asarray(20 * np.log10(np.abs(response(pickup, load, frequency_hz))))
 
 
 def pickup_filter(pickup: Pickup, load: Load, rate_hz: int) -> RationalFilter:
-    """The loaded pickup as a running filter, prewarped so that its resonance stays where it is."""
+    """The loaded pickup as a running filter, prewarped so that its resonance, or a piezo's corner, stays where it is."""
+    if pickup.kind == "piezo":
+        corner = 2 * math.pi * piezo_corner_hz(pickup, load)
+        k = corner / math.tan(corner / (2 * rate_hz))
+        share = pickup.capacitance_farad / (pickup.capacitance_farad + load.cable_farad)
+        return RationalFilter(share * np.array([k, -k]), np.array([k + corner, corner - k]))
     a2, a1, a0 = analogue_coefficients(pickup, load)
     centre = 2 * math.pi * min(resonance_hz(pickup, load), 0.45 * rate_hz)
     k = centre / math.tan(centre / (2 * rate_hz))

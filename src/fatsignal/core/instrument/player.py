@@ -1,11 +1,13 @@
 """A written part, and a seeded player whose passes differ as a person's do."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 from fractions import Fraction
 
 import numpy as np
 
+from fatsignal.core.instrument.instruments import Instrument
 from fatsignal.core.instrument.plucked_string import StringEvent
 from fatsignal.core.timing.tempo import TempoMap
 from fatsignal.core.units import equal_tempered_hz
@@ -21,7 +23,7 @@ class Articulation(StrEnum):
 
 @dataclass(frozen=True, slots=True)
 class Note:
-    """A written note. `beat` and `beats` count from bar 1 beat 1 of the song; `string` from 0, the lowest."""
+    """A written note. `beat` and `beats` are quarter notes from bar 1 beat 1 of the song; `string` from 0, the lowest."""
 
     beat: Fraction
     beats: Fraction
@@ -29,23 +31,6 @@ class Note:
     fret: int
     force: float
     articulation: Articulation = Articulation.RING
-
-
-@dataclass(frozen=True, slots=True)
-class Instrument:
-    """Open strings as MIDI notes, from the lowest, and how the instrument rings."""
-
-    name: str
-    open_notes: tuple[int, ...]
-    decay_s: float = 6.0
-    brightness: float = 0.62
-
-
-INSTRUMENTS: dict[str, Instrument] = {
-    "baritone guitar": Instrument("baritone guitar", (35, 40, 45, 50, 54, 59), 6.5, 0.62),
-    "six-string guitar": Instrument("six-string guitar", (40, 45, 50, 55, 59, 64), 5.5, 0.66),
-    "four-string bass": Instrument("four-string bass", (28, 33, 38, 43), 8.0, 0.5),
-}
 
 
 @dataclass(frozen=True, slots=True)
@@ -68,22 +53,25 @@ _AT_ONCE_FRAMES = 200
 
 def perform(
     notes: list[Note], *, instrument: Instrument, tempo: TempoMap, from_frame: int, to_frame: int, seed: int,
-    hand: Hand | None = None, reference_pitch_hz: float = 440.0,
+    hand: Hand | None = None, reference_pitch_hz: float = 440.0, open_notes: Sequence[int] | None = None,
+    string_cents: Sequence[float] | None = None,
 ) -> list[list[StringEvent]]:  # fmt: skip
     """Play the notes that begin within [from_frame, to_frame); one list of events a string.
 
     Event frames count from `from_frame`. The same seed gives the same pass, another one another pass:
-    timing, force and intonation wander, now and then a note comes late, is choked or missing.
+    timing, force and intonation wander, now and then a note comes late, is choked or missing. `string_cents` says how
+    far each string is out of tune besides.
     """
     hand = hand or Hand()
+    open_notes = open_notes or instrument.open_notes
     random = np.random.default_rng([seed, from_frame & 0x7FFFFFFF])
-    played: list[list[tuple[StringEvent, StringEvent]]] = [[] for _ in instrument.open_notes]
+    played: list[list[tuple[StringEvent, StringEvent]]] = [[] for _ in open_notes]
     # A string out of tune stays so for the whole pass.
-    detune_cents = random.normal(0.0, hand.detune_cents, len(instrument.open_notes))
+    detune_cents = random.normal(0.0, hand.detune_cents, len(open_notes)) + (string_cents or 0.0)
     last_start: dict[Fraction, int] = {}
     ahead_s = 0.0
     for note in sorted(notes, key=lambda note: (note.beat, note.string)):
-        written = tempo.beat_frame(note.beat)
+        written = tempo.quarter_frame(note.beat)
         if not from_frame <= written < to_frame:
             continue
         if note.beat not in last_start:
@@ -102,10 +90,10 @@ def perform(
         articulation = note.articulation
         if chance < hand.missed_chance + hand.fluffed_chance:
             articulation, force = Articulation.CHOKE, 0.6 * force
-        pitch = instrument.open_notes[note.string] + note.fret + detune_cents[note.string] / 100
+        pitch = open_notes[note.string] + note.fret + detune_cents[note.string] / 100
         frequency_hz = equal_tempered_hz(pitch, reference_pitch_hz=reference_pitch_hz)
         start = max(0, written - from_frame + round((ahead_s + strum_s) * tempo.rate_hz))
-        end = tempo.beat_frame(note.beat + note.beats) - from_frame
+        end = tempo.quarter_frame(note.beat + note.beats) - from_frame
         decay_s = {
             Articulation.RING: instrument.decay_s * (110.0 / frequency_hz) ** 0.35,
             Articulation.MUTE: _MUTED_S,

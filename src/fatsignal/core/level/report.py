@@ -1,18 +1,18 @@
 """All level figures of a clip at once: what `analyse` prints and a take keeps as its checks."""
 
 import math
+from collections.abc import Iterator
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 
-from fatsignal.core.clip import Clip
+from fatsignal.core.clip import Clip, Samples
+from fatsignal.core.level.aims import turn_by_db
 from fatsignal.core.level.loudness import integrated_loudness_lufs
 from fatsignal.core.level.peak import crest_db, direct_offset, flat_top_runs, peak_dbfs, rms_dbfs
 from fatsignal.core.level.true_peak import true_peak_dbtp
 
-# Aims for a DI while it is recorded; common practice, no source.
-AIM_AVERAGE_DBFS = (-18.0, -12.0)
-AIM_PEAK_DBFS = -6.0
 _PLAYED_WINDOW_S = 0.1
 _PLAYED_FLOOR_DB = -30.0
 
@@ -55,33 +55,35 @@ def played_average_dbfs(clip: Clip) -> list[float]:
 
     A 100 ms window counts as played when it is within 30 dB of the channel's loudest window.
     """
-    window = max(1, round(_PLAYED_WINDOW_S * clip.rate_hz))
     averages = []
+    for power, played in _played_windows(clip):
+        averages.append(10 * math.log10(float(power[played].mean())) if played.any() else -math.inf)
+    return averages
+
+
+def played_share(clip: Clip) -> list[float]:
+    """Share of the time in which each channel is played, 0 to 1."""
+    return [float(played.mean()) for _, played in _played_windows(clip)]
+
+
+def _played_windows(clip: Clip) -> Iterator[tuple[Samples, NDArray[np.bool_]]]:
+    """Power of each 100 ms window of each channel, and whether it is played."""
+    window = max(1, round(_PLAYED_WINDOW_S * clip.rate_hz))
     for index in range(clip.channels):
         signal = clip.channel(index)
         whole = signal[: signal.size // window * window].reshape(-1, window)
         power = np.mean(np.square(whole), axis=1) if whole.size else np.zeros(1)
         loudest = float(power.max(initial=0.0))
-        if loudest <= 0:
-            averages.append(-math.inf)
-            continue
-        played = power[power >= loudest * 10 ** (_PLAYED_FLOOR_DB / 10)]
-        averages.append(10 * math.log10(float(played.mean())))
-    return averages
+        yield power, (power >= loudest * 10 ** (_PLAYED_FLOOR_DB / 10)) & (loudest > 0)
 
 
 def di_advice(average_dbfs: float, peak: float, flat_tops: int) -> str | None:
     """What to change at the DI's input before the next pass, or None when the level is right."""
-    low, high = AIM_AVERAGE_DBFS
-    if flat_tops:
-        return f"flat tops: turn the DI down {max(3, math.ceil(peak - AIM_PEAK_DBFS))} dB, they cannot be undone"
-    if peak > AIM_PEAK_DBFS and average_dbfs > low:
-        return f"turn the DI down {math.ceil(peak - AIM_PEAK_DBFS)} dB"
     if math.isinf(average_dbfs):
         return "nothing arrived: check the cable and the input"
-    if average_dbfs < low and peak < AIM_PEAK_DBFS - 1:
-        room = min(low + 3 - average_dbfs, AIM_PEAK_DBFS - peak)
-        return f"turn the DI up {max(1, math.floor(room))} dB: a weak DI makes a thin simulation"
-    if average_dbfs > high:
-        return f"turn the DI down {math.ceil(average_dbfs - high)} dB"
-    return None
+    turn = turn_by_db(average_dbfs, peak, flat_tops)
+    if flat_tops:
+        return f"flat tops: turn the DI down {-turn} dB, they cannot be undone"
+    if turn < 0:
+        return f"turn the DI down {-turn} dB"
+    return f"turn the DI up {turn} dB: a weak DI makes a thin simulation" if turn > 0 else None

@@ -20,6 +20,7 @@ class MicKind:
     """A kind of microphone; its curve is of common practice, no source.
 
     `pressure_share` is a of a + (1-a)·cosθ: 1 hears all round, 0.5 is a cardioid, 0 a figure of eight.
+    `self_noise_db_spl` is A-weighted and of its electronics; None for a mic whose coil or ribbon is all that hisses.
     """
 
     pressure_share: float
@@ -27,14 +28,26 @@ class MicKind:
     presence_hz: float
     presence_db: float
     high_cut_hz: float
-    noise_dbfs: float
+    sensitivity_v_pa: float
+    output_ohm: float
+    self_noise_db_spl: float | None = None
+    needs_phantom: bool = False
+    hurt_by_phantom: bool = False
+
+    @property
+    def pattern(self) -> str:
+        """The pattern's name."""
+        if self.pressure_share >= 0.9:
+            return "hears all round"
+        return "figure of eight" if self.pressure_share <= 0.1 else "cardioid"
 
 
 MIC_KINDS: dict[str, MicKind] = {
-    "coil": MicKind(0.5, 90.0, 5_200.0, 5.0, 15_000.0, -92.0),
-    "ribbon": MicKind(0.0, 35.0, 3_000.0, 0.5, 9_500.0, -88.0),
-    "condenser": MicKind(0.5, 25.0, 10_000.0, 2.5, 19_000.0, -95.0),
-    "pressure": MicKind(1.0, 12.0, 9_000.0, 1.5, 19_000.0, -94.0),
+    "coil": MicKind(0.5, 90.0, 5_200.0, 5.0, 15_000.0, 1.8e-3, 250.0),
+    "ribbon": MicKind(0.0, 35.0, 3_000.0, 0.5, 9_500.0, 1.5e-3, 300.0, hurt_by_phantom=True),
+    "active ribbon": MicKind(0.0, 35.0, 3_200.0, 0.8, 11_000.0, 9e-3, 150.0, 17.0, needs_phantom=True),
+    "condenser": MicKind(0.5, 25.0, 10_000.0, 2.5, 19_000.0, 12e-3, 150.0, 13.0, needs_phantom=True),
+    "pressure": MicKind(1.0, 12.0, 9_000.0, 1.5, 19_000.0, 10e-3, 150.0, 15.0, needs_phantom=True),
 }
 
 

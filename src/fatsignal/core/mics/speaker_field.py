@@ -62,6 +62,12 @@ SPEAKERS: dict[str, Speaker] = {
         ((250.0, -1.5, 1.0), (1_500.0, 2.5, 1.5), (2_400.0, 2.0, 2.5)),
         3_600.0, False, 1_200.0,
     ),
+    # A guitar's top and its air, as a radiator without break-up; drive is the strings' voltage, so it is not loud.
+    "acoustic body": Speaker(
+        0.18, 0.02, 96.0, 3.0, 1_600.0,
+        ((196.0, 6.0, 4.0), (390.0, 3.0, 3.0), (2_600.0, 2.0, 1.0)),
+        14_000.0, True, 9_000.0,
+    ),
 }  # fmt: skip
 
 

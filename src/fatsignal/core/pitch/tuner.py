@@ -1,0 +1,179 @@
+"""The tuner: follows what is plucked, finds the string by itself, and shows how a note drifts."""
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from scipy.signal import firwin, lfilter
+
+from fatsignal.core.clip import Clip, Samples
+from fatsignal.core.level.peak import rms_dbfs
+from fatsignal.core.pitch.notes import Target, nearest_note, nearest_target, note_name
+from fatsignal.core.pitch.reading import ANALYSIS_RATE_HZ, QUIETEST_DBFS, PitchReading, read_pitch
+from fatsignal.core.timing.onsets import find_onsets
+from fatsignal.core.units import cents_between
+
+# A string within this of its target is in tune for any ear; common practice, no source.
+IN_TUNE_CENTS, NEARLY_CENTS = 2.0, 5.0
+_LONGEST_S = 0.46
+# The first milliseconds hold the pick's noise; then this much is needed before a low string can be read.
+_ATTACK_S, _SHORTEST_S, _SHORTEST_LOW_S = 0.03, 0.10, 0.28
+_LOW_HZ = 60.0
+_JUMP_DB, _STEP_S = 6.0, 0.02
+_NOTE_END_DB = -40.0
+_SETTLED_S = 0.35
+
+
+@dataclass(frozen=True, slots=True)
+class TunerReading:
+    """What the tuner shows. `drift_cents` is how far above its present pitch the note began; None while it is new."""
+
+    frequency_hz: float
+    note: str
+    string: int | None
+    cents: float
+    drift_cents: float | None
+    since_onset_s: float
+    level_dbfs: float
+    clarity: float
+
+
+class Tuner:
+    """Fed with blocks of any size; gives a reading whenever it is asked, from the note that sounds."""
+
+    def __init__(self, targets: Sequence[Target], *, rate_hz: int, reference_pitch_hz: float = 440.0) -> None:
+        self._targets = list(targets)
+        self._reference_pitch_hz = reference_pitch_hz
+        self._factor = max(1, rate_hz // ANALYSIS_RATE_HZ)
+        self._rate_hz = rate_hz / self._factor
+        self._taps = firwin(20 * self._factor + 1, 0.8 / self._factor) if self._factor > 1 else np.ones(1)
+        self._memory = np.zeros(len(self._taps) - 1)
+        self._phase = 0
+        self._kept = np.zeros(0)
+        self._since_onset = 0
+        self._levels: list[float] = []
+        self._undivided = np.zeros(0)
+        self._first: tuple[float, float] | None = None
+
+    def push(self, block: Samples) -> None:
+        """Take in a block, shape (frames,)."""
+        if self._factor > 1:
+            filtered, self._memory = lfilter(self._taps, 1.0, block, zi=self._memory)
+        else:
+            filtered = block
+        lowered = filtered[self._phase :: self._factor]
+        self._phase = (self._phase - len(block)) % self._factor
+        self._kept = np.concatenate((self._kept, lowered))[-round((_LONGEST_S + _ATTACK_S) * self._rate_hz) :]
+        self._since_onset += len(lowered)
+        self._watch_for_onset(lowered)
+
+    def reading(self) -> TunerReading | None:
+        """What sounds now; None for silence, noise, several strings, or a note that is too new."""
+        available = min(len(self._kept), self._since_onset - round(_ATTACK_S * self._rate_hz))
+        if available < _SHORTEST_S * self._rate_hz:
+            return None
+        available -= available % max(1, round(_STEP_S * self._rate_hz))
+        found = read_pitch(self._kept[-available:], rate_hz=round(self._rate_hz))
+        if found is None or (found.frequency_hz < _LOW_HZ and available < _SHORTEST_LOW_S * self._rate_hz):
+            return None
+        exact_hz = found.frequency_hz * self._rate_hz / round(self._rate_hz)
+        since_s = self._since_onset / self._rate_hz
+        drift = None
+        if self._first is None or since_s < self._first[0]:
+            self._first = (since_s, exact_hz)
+        elif since_s > _SETTLED_S:
+            drift = cents_between(exact_hz, self._first[1])
+        return _reading(found, exact_hz, self._targets, self._reference_pitch_hz, drift, since_s)
+
+    def _watch_for_onset(self, lowered: Samples) -> None:
+        """A jump of the level begins a new note: what sounded before it is not mixed into its pitch."""
+        step = max(1, round(_STEP_S * self._rate_hz))
+        self._undivided = np.concatenate((self._undivided, lowered))
+        while len(self._undivided) >= step:
+            level = max(rms_dbfs(self._undivided[:step]), -120.0)
+            self._undivided = self._undivided[step:]
+            before = max(self._levels[-4:], default=-120.0)
+            if level > QUIETEST_DBFS and level > before + _JUMP_DB:
+                self._since_onset = len(self._undivided) + step
+                self._first = None
+            self._levels = [*self._levels[-8:], level]
+
+
+@dataclass(frozen=True, slots=True)
+class NoteFound:
+    """One note of a file; `string` is from 0, the lowest, or None where no tuning was given or none is near."""
+
+    start_s: float
+    length_s: float
+    frequency_hz: float
+    note: str
+    string: int | None
+    cents: float
+    drift_cents: float | None
+
+
+def list_notes(
+    clip: Clip, targets: Sequence[Target] = (), *, reference_pitch_hz: float = 440.0
+) -> list[NoteFound]:
+    """Every single note of a recording with its pitch; chords, noise and silence give none.
+
+    The channels are taken together. Pitch is read once a note has settled, drift against its first tenth of a second.
+    """
+    signal = np.ascontiguousarray(clip.samples.mean(axis=1))
+    rate_hz = clip.rate_hz
+    onsets = [*find_onsets(signal, rate_hz=rate_hz).tolist(), signal.size]
+    notes = []
+    for start, following in zip(onsets, onsets[1:], strict=False):
+        end = _end_of(signal[start:following], rate_hz) + start
+        body = signal[start + round(_ATTACK_S * rate_hz) : end]
+        found = read_pitch(body[: round(_LONGEST_S * rate_hz)], rate_hz=rate_hz)
+        if found is None:
+            continue
+        reading = _reading(
+            found, found.frequency_hz, targets, reference_pitch_hz, _drift(body, rate_hz, found.frequency_hz), 0.0
+        )
+        notes.append(
+            NoteFound(
+                start / rate_hz, (end - start) / rate_hz, reading.frequency_hz, reading.note, reading.string,
+                reading.cents, reading.drift_cents,
+            )
+        )  # fmt: skip
+    return notes
+
+
+def _reading(
+    found: PitchReading, exact_hz: float, targets: Sequence[Target], reference_pitch_hz: float,
+    drift: float | None, since_s: float,
+) -> TunerReading:  # fmt: skip
+    meant = nearest_target(exact_hz, targets)
+    if meant is None:
+        midi_note, cents = nearest_note(exact_hz, reference_pitch_hz=reference_pitch_hz)
+        name, string = note_name(midi_note), None
+    else:
+        target, cents = meant
+        name, string = target.name, target.string
+    return TunerReading(exact_hz, name, string, cents, drift, since_s, found.level_dbfs, found.clarity)
+
+
+def _drift(body: Samples, rate_hz: int, settled_hz: float) -> float | None:
+    """Cents by which the first moments of a note are above its later pitch."""
+    short = max(round(0.1 * rate_hz), math.ceil(6 * rate_hz / settled_hz))
+    if body.size < 3 * short:
+        return None
+    first, later = (read_pitch(piece, rate_hz=rate_hz) for piece in (body[:short], body[-2 * short : -short]))
+    if first is None or later is None or abs(cents_between(later.frequency_hz, first.frequency_hz)) > 100:
+        return None
+    return cents_between(later.frequency_hz, first.frequency_hz)
+
+
+def _end_of(signal: Samples, rate_hz: int) -> int:
+    """Frames until a note has fallen 40 dB below its loudest, or all of it."""
+    step = round(_STEP_S * rate_hz)
+    whole = signal.size // step
+    if whole < 2:
+        return signal.size
+    level = np.sqrt(np.mean(np.square(signal[: whole * step].reshape(whole, step)), axis=1))
+    quiet = np.flatnonzero(level < level.max() * 10 ** (_NOTE_END_DB / 20))
+    quiet = quiet[quiet > int(np.argmax(level))]
+    return int(quiet[0]) * step if len(quiet) else signal.size

@@ -1,0 +1,153 @@
+"""The round trip from output to input, measured with a ping to a fraction of a sample.
+
+References
+----------
+.. [1] A. Farina, "Simultaneous measurement of impulse response and distortion with a swept-sine technique", AES 108th
+   Convention, 2000: a sweep and its correlation stand far above the noise of a room.
+.. [2] C. H. Knapp, G. C. Carter, "The generalized correlation method for estimation of time delay", IEEE Trans. ASSP 24, 1976.
+"""
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+from scipy.signal import chirp
+
+from fatsignal.core.clip import Samples
+from fatsignal.errors import SignalError
+
+# Delay of a monitor path as it is felt; common practice, no source.
+COMFORTABLE_MS, FELT_MS = 10.0, 20.0
+PINGS = 6
+_PING_S, _APART_S = 0.02, 0.25
+_LOW_HZ, _HIGH_SHARE = 200.0, 0.4
+_PEAK = 0.5
+_CLEAR_FACTOR = 8.0
+_ZOOM = 16
+
+Feel = Literal["comfortable", "felt", "unplayable"]
+
+
+@dataclass(frozen=True, slots=True)
+class RoundTrip:
+    """Delay in frames with its spread over several pings, and how far they stood out."""
+
+    frames: float
+    spread_frames: float
+    pings: int
+    clearness_db: float
+
+    def ms(self, rate_hz: int) -> float:
+        return 1000 * self.frames / rate_hz
+
+
+def ping(rate_hz: int) -> Samples:
+    """One ping, shape (frames,): a sweep of 20 ms from 200 Hz to 0.4 of the rate, faded at both ends."""
+    frames = round(_PING_S * rate_hz)
+    time_s = np.arange(frames) / rate_hz
+    sweep = chirp(time_s, _LOW_HZ, _PING_S, _HIGH_SHARE * rate_hz, method="logarithmic")
+    fade = frames // 8
+    ramp = 0.5 - 0.5 * np.cos(np.pi * np.arange(fade) / fade)
+    sweep[:fade] *= ramp
+    sweep[-fade:] *= ramp[::-1]
+    return np.asarray(_PEAK * sweep)
+
+
+def ping_train(rate_hz: int, *, pings: int = PINGS) -> Samples:
+    """What is sent: pings a quarter of a second apart, with as much silence after the last."""
+    apart = round(_APART_S * rate_hz)
+    train = np.zeros(pings * apart)
+    one = ping(rate_hz)
+    for number in range(pings):
+        train[number * apart : number * apart + len(one)] = one
+    return train
+
+
+def measure_round_trip(returned: Samples, *, rate_hz: int, pings: int = PINGS) -> RoundTrip:
+    """Find every ping of `ping_train` in what came back, recorded from the train's first frame on.
+
+    Each stretch of a quarter of a second is correlated with the ping; the peak is placed between samples on the
+    correlation interpolated sixteen-fold by its spectrum. Polarity does not matter.
+
+    Raises
+    ------
+    SignalError
+        If no ping stands out, or they disagree: a sentence for who plugs the cable.
+    """
+    apart, one = round(_APART_S * rate_hz), ping(rate_hz)
+    found, clearness = [], []
+    for number in range(pings):
+        stretch = returned[number * apart : (number + 1) * apart + len(one)]
+        if len(stretch) < len(one) + 8:
+            break
+        place, clear = _place_of(stretch, one)
+        if clear >= _CLEAR_FACTOR:
+            found.append(place)
+            clearness.append(clear)
+    if len(found) < max(2, pings // 2):
+        raise SignalError(
+            f"{len(found)} of {pings} pings came back: connect the output to the input with a cable, "
+            "turn the output up, and try again"
+        )
+    middle = float(np.median(found))
+    spread = float(np.max(np.abs(np.array(found) - middle)))
+    if spread > 0.02 * rate_hz:
+        raise SignalError(
+            f"the pings came back between {min(found) / rate_hz * 1000:.1f} and {max(found) / rate_hz * 1000:.1f} ms: "
+            "something else sounds, or the interface drops blocks; try a larger buffer"
+        )
+    return RoundTrip(middle, spread, len(found), 20 * math.log10(float(np.median(clearness))))
+
+
+def _place_of(stretch: Samples, one: Samples) -> tuple[float, float]:
+    """Delay in frames of the best match, and the peak over the RMS of the correlation."""
+    size = 1 << math.ceil(math.log2(len(stretch) + len(one)))
+    spectrum = np.fft.rfft(stretch, size) * np.conj(np.fft.rfft(one, size))
+    correlation = np.fft.irfft(spectrum)[: len(stretch) - len(one) + 1]
+    at = int(np.argmax(np.abs(correlation)))
+    rms = float(np.sqrt(np.mean(np.square(correlation)))) + 1e-30
+    clear = float(np.abs(correlation[at])) / rms
+    # The band-limited correlation between its samples: evaluated at a sixteenth, then a parabola.
+    offsets = at + np.arange(-_ZOOM, _ZOOM + 1) / _ZOOM
+    omega = 2 * np.pi * np.arange(len(spectrum)) / size
+    fine = np.abs(np.real(np.exp(1j * np.outer(offsets, omega)) @ spectrum))
+    best = int(np.argmax(fine))
+    if not 0 < best < len(fine) - 1:
+        return float(at), clear
+    left, middle, right = fine[best - 1 : best + 2]
+    vertex = 0.5 * (left - right) / (left - 2 * middle + right)
+    return float(offsets[best] + vertex / _ZOOM), clear
+
+
+@dataclass(frozen=True, slots=True)
+class BufferRow:
+    """A buffer size, the monitoring delay that it leads to, and how that feels."""
+
+    buffer_frames: int
+    buffer_ms: float
+    round_trip_ms: float
+    feel: Feel
+
+
+def buffer_table(
+    round_trip_frames: float, *, at_buffer_frames: int, rate_hz: int, sizes: Sequence[int]
+) -> list[BufferRow]:
+    """What other buffer sizes would give: a round trip holds the buffer twice, the rest stays.
+
+    The buffer's own delay is frames over rate: 384 at 48 kHz are 8 ms.
+    """
+    fixed = round_trip_frames - 2 * at_buffer_frames
+    rows = []
+    for size in sizes:
+        total_ms = 1000 * (fixed + 2 * size) / rate_hz
+        rows.append(BufferRow(size, 1000 * size / rate_hz, total_ms, feel_of(total_ms)))
+    return rows
+
+
+def feel_of(delay_ms: float) -> Feel:
+    """How a monitoring delay feels to who plays: up to 10 ms comfortable, up to 20 ms felt, beyond unplayable."""
+    if delay_ms <= COMFORTABLE_MS:
+        return "comfortable"
+    return "felt" if delay_ms <= FELT_MS else "unplayable"
