@@ -12,6 +12,7 @@ from uuid import UUID
 from pydantic import BaseModel, ConfigDict, Field, TypeAdapter
 
 from fatsignal.core.instrument.player import Note
+from fatsignal.core.timing.tempo import TempoMap
 from fatsignal.rig.setup import RigSetup
 
 VERSION: Literal[1] = 1
@@ -35,9 +36,7 @@ class RollOrder(_Message):
     stem: str
     rate_hz: int
     depth: Literal["16", "24", "32f"] = "24"
-    tempo_bpm: str
-    beats_per_bar: int
-    lead_in_bars: int
+    tempo: TempoMap
     from_frame: int
     window_from_frame: int
     window_to_frame: int

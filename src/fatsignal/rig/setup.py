@@ -1,12 +1,19 @@
-"""What is plugged into what: the values of a rig, which a take keeps as its rig sheet."""
+"""What is plugged into what: the values of a part's rig. Frozen, they are the rig sheet of every take made with it."""
 
-from pydantic import BaseModel, ConfigDict, Field
+from typing import Literal
 
-from fatsignal.core.instrument.di_input import InstrumentInput
-from fatsignal.core.instrument.pickup import Load, Pickup
+from pydantic import BaseModel, ConfigDict, Field, model_validator
+
+from fatsignal.core.instrument.inputs import INPUTS, BoxKind, InputKind, load_ohm, parallel_ohm
+from fatsignal.core.instrument.instruments import INSTRUMENTS
+from fatsignal.core.instrument.pickup import PICKUPS, Load, Pickup, PickupKind
+from fatsignal.core.mics.microphone import MIC_KINDS
+from fatsignal.core.mics.speaker_field import SPEAKERS
 from fatsignal.core.tone.document import Block, FirstStages, Power, ToneNetwork
+from fatsignal.errors import SettingRefused
 
-_PICKUP, _LOAD, _INPUT = Pickup(), Load(), InstrumentInput()
+MOST_MICS = 8
+_CABLE_FARAD_PER_M = 100e-12
 
 
 def _valve_combo() -> list[Block]:
@@ -21,37 +28,195 @@ class _Values(BaseModel):
     model_config = ConfigDict(extra="forbid", frozen=True)
 
 
-class MicOnRig(_Values):
-    """A microphone on the amp: where it stands and how far its preamplifier is turned up."""
+class InputUse(_Values):
+    """An input of the interface and how it is set."""
 
-    name: str
+    number: int = Field(ge=1, le=64)
+    kind: InputKind = "microphone"
+    gain_db: float = Field(default=0.0, ge=-20, le=80)
+    pad: bool = False
+    phantom: bool = False
+    flipped: bool = Field(default=False, description="Polarity turned over.")
+
+    @model_validator(mode="after")
+    def _gain_exists(self) -> "InputUse":
+        facts = INPUTS[self.kind]
+        if not facts.lowest_gain_db <= self.gain_db <= facts.highest_gain_db:
+            raise ValueError(
+                f"a gain of {self.gain_db:g} dB is outside {facts.lowest_gain_db:g} to {facts.highest_gain_db:g} dB "
+                f"of an input for {self.kind}s"
+            )
+        return self
+
+
+class PickupUse(_Values):
+    """The pickup's circuit, and how a single coil is turned to what hums."""
+
+    kind: PickupKind = "single coil"
+    inductance_h: float = Field(default=2.5, ge=0, le=20)
+    resistance_ohm: float = Field(default=6_000.0, ge=0, le=100_000)
+    capacitance_farad: float = Field(default=120e-12, ge=0, le=1e-7)
+
+    @property
+    def circuit(self) -> Pickup:
+        return Pickup(self.inductance_h, self.resistance_ohm, self.capacitance_farad, self.kind)
+
+
+def usual_pickup(kind: PickupKind) -> PickupUse:
+    """The pickup of a kind, with its usual values."""
+    usual = PICKUPS[kind]
+    return PickupUse(
+        kind=kind, inductance_h=usual.inductance_h, resistance_ohm=usual.resistance_ohm,
+        capacitance_farad=usual.capacitance_farad,
+    )  # fmt: skip
+
+
+class DiPath(_Values):
+    """How the clean signal gets to the converter."""
+
+    box: BoxKind = "none"
+    ground_lift: bool = False
+    cable_m: float = Field(default=5.0, ge=0, le=100, description="From the instrument.")
+    input: InputUse = InputUse(number=1, kind="instrument")
+
+
+class AmpUse(_Values):
+    """An amp as circuit blocks, and the speaker that it drives."""
+
+    name: str = Field(default="valve combo", max_length=60)
+    blocks: list[Block] = Field(default_factory=_valve_combo)
+    speaker: str = "1x12 open"
+    cable_m: float = Field(default=3.0, ge=0, le=100, description="From the through of the box or input.")
+
+    @model_validator(mode="after")
+    def _speaker_exists(self) -> "AmpUse":
+        if self.speaker not in SPEAKERS:
+            raise ValueError(f"there is no speaker {self.speaker}: choose {', '.join(SPEAKERS)}")
+        return self
+
+
+class MicOnRig(_Values):
+    """A microphone: where it stands before the speaker, and its input."""
+
+    name: str = Field(min_length=1, max_length=40)
     kind: str
-    distance_m: float
-    off_centre_m: float = 0.0
-    angle_deg: float = 0.0
-    gain_db: float = 0.0
+    distance_m: float = Field(ge=0.005, le=5)
+    off_centre_m: float = Field(default=0.0, ge=-1, le=1)
+    angle_deg: float = Field(default=0.0, ge=-90, le=90)
+    input: InputUse = InputUse(number=2, gain_db=22)
+
+    @model_validator(mode="after")
+    def _kind_exists(self) -> "MicOnRig":
+        if self.kind not in MIC_KINDS:
+            raise ValueError(f"there is no microphone {self.kind}: choose {', '.join(MIC_KINDS)}")
+        return self
 
 
 class RigSetup(_Values):
-    """The rig of one part. Frozen, it is the rig sheet of every take made with it."""
+    """The rig of one part."""
 
     instrument: str = "baritone guitar"
-    pickup_inductance_h: float = _PICKUP.inductance_h
-    pickup_resistance_ohm: float = _PICKUP.resistance_ohm
-    pickup_capacitance_farad: float = _PICKUP.capacitance_farad
-    cable_farad: float = _LOAD.cable_farad
-    input_ohm: float = _LOAD.input_ohm
-    string_volts: float = Field(0.85, description="Peak voltage of a string plucked as hard as it goes.")
-    full_scale_v: float = _INPUT.full_scale_v
-    input_noise_dbfs: float = _INPUT.noise_dbfs
-    hum_dbfs: float = _INPUT.hum_dbfs
-    mains_hz: float = _INPUT.mains_hz
-    amp_name: str = "valve combo"
-    amp: list[Block] = Field(default_factory=_valve_combo)
-    speaker: str = "1x12 open"
+    tuning: tuple[int, ...] = Field(default=(), description="MIDI notes from the lowest string; empty: the usual one.")
+    string_offsets_cents: tuple[float, ...] = Field(default=(), description="Added to the tuner's targets.")
+    pickup: PickupUse = PickupUse()
+    string_volts: float = Field(0.85, ge=0.01, le=10, description="Peak voltage of a string plucked as hard as it goes.")
+    di: DiPath | None = DiPath()
+    amp: AmpUse | None = AmpUse()
     mics: list[MicOnRig] = Field(
         default_factory=lambda: [
-            MicOnRig(name="mic A", kind="ribbon", distance_m=0.05, gain_db=-19),
-            MicOnRig(name="mic B", kind="coil", distance_m=0.081, off_centre_m=0.048, angle_deg=12, gain_db=-19),
+            MicOnRig(name="mic A", kind="ribbon", distance_m=0.05, input=InputUse(number=2, gain_db=22)),
+            MicOnRig(
+                name="mic B", kind="coil", distance_m=0.081, off_centre_m=0.048, angle_deg=12,
+                input=InputUse(number=3, gain_db=22),
+            ),
+        ],
+        max_length=MOST_MICS,
+    )  # fmt: skip
+    listens: Literal["amp", "phones", "both"] = Field(default="amp", description="How the player hears the instrument.")
+
+    @model_validator(mode="after")
+    def _fits_together(self) -> "RigSetup":
+        instrument = INSTRUMENTS.get(self.instrument)
+        if instrument is None:
+            raise ValueError(f"there is no instrument {self.instrument}: choose {', '.join(INSTRUMENTS)}")
+        if self.tuning and len(self.tuning) != instrument.strings:
+            raise ValueError(f"a {instrument.name} has {instrument.strings} strings, the tuning {len(self.tuning)}")
+        if any(not 10 <= note <= 100 for note in self.tuning):
+            raise ValueError("a tuning holds MIDI notes from 10 to 100")
+        if self.string_offsets_cents and len(self.string_offsets_cents) != instrument.strings:
+            raise ValueError(f"an offset for each of the {instrument.strings} strings is needed")
+        if any(abs(cents) > 100 for cents in self.string_offsets_cents):
+            raise ValueError("a string is moved by up to 100 cents")
+        if self.di is None and not self.mics:
+            raise ValueError("nothing would go to disk: keep the DI, or a microphone")
+        names = [mic.name.lower() for mic in self.mics]
+        if len(set(names)) < len(names):
+            raise ValueError("two microphones have the same name: their files would be one")
+        return self
+
+    @property
+    def open_notes(self) -> tuple[int, ...]:
+        return self.tuning or INSTRUMENTS[self.instrument].open_notes
+
+    @property
+    def inputs(self) -> list[tuple[str, InputUse]]:
+        """Every channel with its input, in the order in which they go to disk."""
+        di = [("DI", self.di.input)] if self.di else []
+        return [*di, *((mic.name, mic.input) for mic in self.mics)]
+
+    @property
+    def load(self) -> Load:
+        """What hangs on the pickup: both cables, and box, input and amp side by side."""
+        metres, ohms = 0.0, []
+        if self.di is not None:
+            metres += self.di.cable_m
+            ohms.append(load_ohm(self.di.box, self.di.input.kind))
+        if self.amp is not None and self.amp.blocks:
+            metres += self.amp.cable_m
+            ohms.append(AMP_INPUT_OHM)
+        return Load(metres * _CABLE_FARAD_PER_M, parallel_ohm(*ohms) if ohms else AMP_INPUT_OHM)
+
+
+AMP_INPUT_OHM = 1e6
+
+
+def check_inputs(rigs: list[tuple[str, RigSetup]], *, inputs: int) -> list[str]:
+    """Sentences about channels that want the same input, or one that the interface does not have."""
+    taken: dict[int, str] = {}
+    clashes = []
+    for part, rig in rigs:
+        for channel, use in rig.inputs:
+            said = f"{channel} of {part}"
+            if use.number > inputs:
+                clashes.append(f"{said} is on input {use.number}, and the interface has {inputs}: choose another")
+            elif use.number in taken:
+                clashes.append(f"{said} and {taken[use.number]} both take input {use.number}: choose another for one of them")
+            else:
+                taken[use.number] = said
+    return clashes
+
+
+def standard_rig(instrument_name: str, *, with_amp: bool = True) -> RigSetup:
+    """The rig that a part begins with: DI and two microphones before an amp, or microphones before an acoustic guitar."""
+    instrument = INSTRUMENTS.get(instrument_name)
+    if instrument is None:
+        raise SettingRefused(f"there is no instrument {instrument_name}: choose {', '.join(INSTRUMENTS)}")
+    pickup = usual_pickup(instrument.pickup)
+    if instrument.pickup == "piezo":
+        body = AmpUse(name="the guitar itself", blocks=[], speaker="acoustic body", cable_m=0)
+        mics = [
+            MicOnRig(name="mic A", kind="condenser", distance_m=0.3, off_centre_m=0.15, input=InputUse(number=2, gain_db=34, phantom=True))
         ]
-    )
+        return RigSetup(instrument=instrument.name, pickup=pickup, string_volts=instrument.string_volts, amp=body, mics=mics)
+    if not with_amp:
+        return RigSetup(instrument=instrument.name, pickup=pickup, string_volts=instrument.string_volts, amp=None, mics=[])
+    if instrument.bass:
+        blocks: list[Block] = [
+            FirstStages(stages=2, drive=2, voicing="warm"),
+            ToneNetwork(network="deep", bass=5, middle=6, treble=5),
+            Power(level=4, sag=2, presence=3),
+        ]
+        amp = AmpUse(name="bass head", blocks=blocks, speaker="1x15 bass")
+        mics = [MicOnRig(name="mic A", kind="coil", distance_m=0.08, off_centre_m=0.06, input=InputUse(number=2, gain_db=33))]
+        return RigSetup(instrument=instrument.name, pickup=pickup, string_volts=instrument.string_volts, amp=amp, mics=mics)
+    return RigSetup(instrument=instrument.name, pickup=pickup, string_volts=instrument.string_volts)

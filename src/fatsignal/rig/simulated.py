@@ -1,41 +1,53 @@
 """The simulated rig: a stand-in for instrument, amp, microphones and interface that behaves like hardware.
 
-A seeded player plays a written part on plucked strings; the pickup, loaded by cable and input, feeds a DI box with a
-through: one way to the instrument input, the other through the amp's circuit and its loudspeaker to the
-microphones, each at its distance. Blocks come at the pace of the clock they are given.
+A seeded player plays on plucked strings; the pickup, loaded by cables and inputs, feeds a DI box or input with a through: one
+way to its converter, the other through the amp's circuit and its loudspeaker to the microphones, each at its distance
+and on its own input. Hum, buzz, hiss and leaks come in where they do in a room. Blocks come at the pace of the clock.
 """
 
-import time
-from collections.abc import Callable
+import math
 from dataclasses import dataclass, field
 
 import numpy as np
 
 from fatsignal.core.amp.filters import RationalFilter
 from fatsignal.core.clip import Samples
-from fatsignal.core.instrument.di_input import InputRunner, InstrumentInput
-from fatsignal.core.instrument.pickup import Load, Pickup, pickup_filter
-from fatsignal.core.instrument.player import INSTRUMENTS, Hand, Note, perform
+from fatsignal.core.instrument.converter import ConverterRunner
+from fatsignal.core.instrument.inputs import BOXES, box_gain_db, gain_of_input_db, volts_from_dbu
+from fatsignal.core.instrument.instruments import INSTRUMENTS, string_inharmonicity
+from fatsignal.core.instrument.mains import MainsRunner
+from fatsignal.core.instrument.pickup import pickup_filter
+from fatsignal.core.instrument.player import Hand, Note, perform
 from fatsignal.core.instrument.plucked_string import StringRunner, StringShape
 from fatsignal.core.mics.microphone import MIC_KINDS
 from fatsignal.core.mics.speaker_field import MicPosition, mic_impulse_response
+from fatsignal.core.timing.click import ClickSettings, render_click
 from fatsignal.core.timing.tempo import TempoMap
 from fatsignal.core.tone.chain import ToneChain
 from fatsignal.core.tone.convolution import Convolver
 from fatsignal.core.tone.document import Tone
-from fatsignal.core.units import equal_tempered_hz
-from fatsignal.errors import RollRefused
-from fatsignal.rig.setup import RigSetup
+from fatsignal.core.units import amplitude_from_db, equal_tempered_hz
+from fatsignal.rig.interface import SimulatedInterface
+from fatsignal.rig.pace import Pace, PacedBlocks
+from fatsignal.rig.path import PASCAL_PER_DRIVE, di_noise_dbfs, mic_noise_dbfs
+from fatsignal.rig.setup import MicOnRig, RigSetup
 from fatsignal.rig.source import InputChannel
 
 BLOCK_FRAMES = 256
-# A real interface drops blocks when nobody fetches them; half a second is a generous buffer.
-_BUFFER_S = 0.5
+_REFERENCE_PA = 20e-6
+# How much of the hum that a single coil catches gets into the others.
+_HUM_SHARE = {"single coil": 1.0, "humbucker": 0.05, "piezo": 0.02}
+_LEAST_HUM = 0.03
+_PHONES_TO_MIC_S = 0.004
+_PHANTOM_KILLS_DB = -50.0
 
 
 @dataclass(frozen=True, slots=True)
 class Performance:
-    """What is played: notes of the song, and the frames of the session between which they are played."""
+    """What is played: notes of the song, and the frames of the session between which they are played.
+
+    `click` is what leaks from the phones, None when the click is off.
+    """
 
     notes: list[Note]
     tempo: TempoMap
@@ -43,26 +55,20 @@ class Performance:
     to_frame: int
     seed: int
     hand: Hand = field(default_factory=Hand)
+    reference_pitch_hz: float = 440.0
+    click: ClickSettings | None = None
 
     @classmethod
     def within(
-        cls, window: tuple[int, int], notes: list[Note], tempo: TempoMap, *, from_frame: int, to_frame: int, seed: int
-    ) -> "Performance":
+        cls, window: tuple[int, int], notes: list[Note], tempo: TempoMap, *, from_frame: int, to_frame: int, seed: int,
+        reference_pitch_hz: float = 440.0, click: ClickSettings | None = None,
+    ) -> "Performance":  # fmt: skip
         """A pass of a player who waits for the count-in, plays what is written in the window, and lets it ring."""
-        begun = [note for note in notes if window[0] <= tempo.beat_frame(note.beat) < window[1]]
-        return cls(begun, tempo, from_frame, to_frame, seed)
+        begun = [note for note in notes if window[0] <= tempo.quarter_frame(note.beat) < window[1]]
+        return cls(begun, tempo, from_frame, to_frame, seed, Hand(), reference_pitch_hz, click)
 
 
-@dataclass(frozen=True, slots=True)
-class Pace:
-    """When blocks arrive: `speed` 1 is real time, 0 is as fast as they are computed."""
-
-    speed: float = 1.0
-    now_s: Callable[[], float] = time.monotonic
-    sleep_s: Callable[[float], None] = time.sleep
-
-
-class SimulatedRig:
+class SimulatedRig(PacedBlocks):
     """A source of DI and microphones, time-locked, the same samples for the same seed."""
 
     def __init__(
@@ -70,106 +76,158 @@ class SimulatedRig:
         setup: RigSetup,
         performance: Performance,
         *,
+        interface: SimulatedInterface | None = None,
         pace: Pace | None = None,
         block_frames: int = BLOCK_FRAMES,
     ) -> None:
+        interface = interface or SimulatedInterface()
         rate_hz = performance.tempo.rate_hz
-        self.rate_hz = rate_hz
-        self.channels = (
-            InputChannel("DI", "di"),
-            *(InputChannel(mic.name, "mic") for mic in setup.mics),
-        )
-        self._pace = pace or Pace()
-        self._block_frames = block_frames
-        self._left = performance.to_frame - performance.from_frame
-        instrument = INSTRUMENTS[setup.instrument]
-        events = perform(
-            performance.notes, instrument=instrument, tempo=performance.tempo,
-            from_frame=performance.from_frame, to_frame=performance.to_frame,
-            seed=performance.seed, hand=performance.hand,
+        super().__init__(
+            rate_hz=rate_hz, frames=performance.to_frame - performance.from_frame, interface=interface,
+            pace=pace or Pace(), block_frames=block_frames,
         )  # fmt: skip
-        self._strings = [
-            StringRunner(
-                StringShape(open_hz=equal_tempered_hz(open_note), inharmonicity=1.2e-4 - 1.5e-5 * index),
-                string_events,
-                rate_hz=rate_hz,
-                seed=performance.seed * 31 + index + 1,
-            )
-            for index, (open_note, string_events) in enumerate(zip(instrument.open_notes, events, strict=True))
-        ]
+        self.channels = tuple(
+            InputChannel(name, "di" if name == "DI" else "mic") for name, _ in setup.inputs
+        )
+        self._strings = _strings(setup, performance, interface)
         self._volts = setup.string_volts
-        self._pickup: RationalFilter = pickup_filter(
-            Pickup(setup.pickup_inductance_h, setup.pickup_resistance_ohm, setup.pickup_capacitance_farad),
-            Load(setup.cable_farad, setup.input_ohm),
-            rate_hz,
-        )
-        self._input = InputRunner(
-            InstrumentInput(setup.full_scale_v, setup.input_noise_dbfs, setup.hum_dbfs, setup.mains_hz),
+        self._hum = MainsRunner(
+            interface.mains_hz, hum_v=_hum_volts(setup, interface), buzz_v=volts_from_dbu(interface.buzz_dbu),
             rate_hz=rate_hz,
-            seed=performance.seed,
-        )
-        amp = Tone(name=setup.amp_name, full_scale_v=1.0, oversample=4, blocks=setup.amp)
-        self._amp = ToneChain(amp, rate_hz=rate_hz)
-        self._mics = [_MicRunner(setup, index, rate_hz, performance.seed) for index in range(len(setup.mics))]
+        )  # fmt: skip
+        self._hiss_v = volts_from_dbu(interface.extra_noise_dbu)
+        self._random = np.random.default_rng(performance.seed)
+        self._pickup: RationalFilter = pickup_filter(setup.pickup.circuit, setup.load, rate_hz)
+        self._di = _DiRunner(setup, interface, rate_hz, performance.seed) if setup.di else None
+        blocks = setup.amp.blocks if setup.amp else []
+        self._amp = ToneChain(Tone(name="amp", full_scale_v=1.0, oversample=4, blocks=blocks), rate_hz=rate_hz)
+        self._mics = [
+            _MicRunner(setup, mic, index, interface, rate_hz, performance.seed) for index, mic in enumerate(setup.mics)
+        ]
+        self._phones = _Phones(performance, interface)
         # The simulated amp answers later than a real one would; the DI waits for it here, so that the
         # channels stand to each other as they do in a room.
-        self._amp_latency = self._amp.latency_frames
-        self._di_waiting = np.zeros(self._amp_latency)
-        self._render(self._amp_latency)
-        self._started_s: float | None = None
-        self._delivered = 0
+        late = self._amp.latency_frames if self._mics else 0
+        self._di_waiting = np.zeros(late)
+        self._sounding(late)
 
-    def read_block(self) -> Samples | None:
-        """The next block, shape (frames, channels); the last block may be shorter."""
-        if self._left <= 0:
-            return None
-        frames = min(self._block_frames, self._left)
-        self._wait(frames)
-        self._left -= frames
-        self._delivered += frames
-        return self._render(frames)
+    def render(self, frames: int) -> Samples:
+        """The next frames of all channels."""
+        leak = self._phones.render(frames)
+        di, cone = self._sounding(frames)
+        columns = [] if di is None else [di]
+        columns += [mic.process(cone, leak) for mic in self._mics]
+        return np.column_stack(columns)
 
-    def close(self) -> None:
-        self._left = 0
-
-    def _wait(self, frames: int) -> None:
-        """A block is there when its last frame has sounded, not earlier."""
-        if self._pace.speed <= 0:
-            return
-        now_s = self._pace.now_s()
-        if self._started_s is None:
-            self._started_s = now_s
-        due_s = self._started_s + (self._delivered + frames) / self.rate_hz / self._pace.speed
-        if now_s - due_s > _BUFFER_S / self._pace.speed:
-            late_ms = 1000 * (now_s - due_s)
-            raise RollRefused(
-                f"the interface lost audio: the machine was {late_ms:.0f} ms behind; what was rolled until then is kept"
-            )
-        if due_s > now_s:
-            self._pace.sleep_s(due_s - now_s)
-
-    def _render(self, frames: int) -> Samples:
+    def _sounding(self, frames: int) -> tuple[Samples | None, Samples]:
         strings = np.sum([string.process(frames) for string in self._strings], axis=0)
-        volts = self._pickup.process(self._volts * strings)
-        di = self._input.process(volts)
-        waiting = np.concatenate((self._di_waiting, di))
+        hiss = self._hiss_v * self._random.standard_normal(frames)
+        volts = self._pickup.process(self._volts * strings + self._hum.process(frames) + hiss)
+        cone = self._amp.process(volts) if self._mics else volts
+        if self._di is None:
+            return None, cone
+        waiting = np.concatenate((self._di_waiting, self._di.process(volts)))
         self._di_waiting = waiting[frames:]
-        cone = self._amp.process(volts)
-        return np.column_stack([waiting[:frames], *(mic.process(cone) for mic in self._mics)])
+        return waiting[:frames], cone
+
+
+def _strings(setup: RigSetup, performance: Performance, interface: SimulatedInterface) -> list[StringRunner]:
+    instrument, open_notes = INSTRUMENTS[setup.instrument], setup.open_notes
+    cents = [*interface.string_cents[: len(open_notes)], *[0.0] * (len(open_notes) - len(interface.string_cents))]
+    events = perform(
+        performance.notes, instrument=instrument, tempo=performance.tempo, from_frame=performance.from_frame,
+        to_frame=performance.to_frame, seed=performance.seed, hand=performance.hand, open_notes=open_notes,
+        reference_pitch_hz=performance.reference_pitch_hz, string_cents=cents,
+    )  # fmt: skip
+    return [
+        StringRunner(
+            StringShape(
+                open_hz=equal_tempered_hz(note, reference_pitch_hz=performance.reference_pitch_hz),
+                inharmonicity=string_inharmonicity(instrument, index),
+            ),
+            string_events,
+            rate_hz=performance.tempo.rate_hz,
+            seed=performance.seed * 31 + index + 1,
+        )
+        for index, (note, string_events) in enumerate(zip(open_notes, events, strict=True))
+    ]
+
+
+def _hum_volts(setup: RigSetup, interface: SimulatedInterface) -> float:
+    turned = max(_LEAST_HUM, math.cos(math.radians(interface.guitar_turned_deg)))
+    return volts_from_dbu(interface.hum_dbu) * _HUM_SHARE[setup.pickup.kind] * turned
+
+
+class _DiRunner:
+    """DI box or input with its converter: the pickup's voltage in, samples out."""
+
+    def __init__(self, setup: RigSetup, interface: SimulatedInterface, rate_hz: int, seed: int) -> None:
+        assert setup.di is not None, "a rig without a DI has no DI runner"
+        use, box = setup.di.input, BOXES[setup.di.box]
+        alive = box is None or not box.needs_phantom or use.phantom
+        through_db = box_gain_db(setup.di.box) if alive else _PHANTOM_KILLS_DB
+        gain = amplitude_from_db(gain_of_input_db(use.kind, gain_db=use.gain_db, pad=use.pad))
+        self._gain = gain * amplitude_from_db(through_db) * (-1.0 if use.flipped else 1.0)
+        loop_v = 0.0 if setup.di.ground_lift and box is not None else volts_from_dbu(interface.ground_loop_dbu)
+        self._loop = MainsRunner(interface.mains_hz, hum_v=loop_v, buzz_v=0.2 * loop_v, rate_hz=rate_hz)
+        self._loop_gain = gain
+        self._converter = ConverterRunner(
+            noise_dbfs=di_noise_dbfs(setup), broken=use.number in interface.broken_inputs, seed=seed
+        )
+
+    def process(self, volts: Samples) -> Samples:
+        return self._converter.process(self._gain * volts + self._loop_gain * self._loop.process(len(volts)))
 
 
 class _MicRunner:
-    """A microphone with its preamplifier: the cone's drive in, converter samples out."""
+    """A microphone with its preamplifier: the cone's drive and the phones' leak in, converter samples out."""
 
-    def __init__(self, setup: RigSetup, index: int, rate_hz: int, seed: int) -> None:
-        mic = setup.mics[index]
+    def __init__(
+        self, setup: RigSetup, mic: MicOnRig, index: int, interface: SimulatedInterface, rate_hz: int, seed: int
+    ) -> None:
+        kind, use = MIC_KINDS[mic.kind], mic.input
+        volts_to_full = amplitude_from_db(gain_of_input_db(use.kind, gain_db=use.gain_db, pad=use.pad))
+        if kind.needs_phantom and not use.phantom:
+            volts_to_full *= amplitude_from_db(_PHANTOM_KILLS_DB)
+        elif kind.hurt_by_phantom and use.phantom:
+            volts_to_full *= 0.25
+        if use.flipped:
+            volts_to_full = -volts_to_full
+        self._pascal = kind.sensitivity_v_pa * volts_to_full
+        speaker = setup.amp.speaker if setup.amp else "acoustic body"
         position = MicPosition(mic.kind, mic.distance_m, mic.off_centre_m, mic.angle_deg)
-        response = mic_impulse_response(setup.speaker, position, rate_hz)
-        self._convolver = Convolver(response * 0.1 * 10 ** (mic.gain_db / 20))
-        noise = InstrumentInput(
-            full_scale_v=1.0, noise_dbfs=MIC_KINDS[mic.kind].noise_dbfs, hum_dbfs=-100.0, mains_hz=setup.mains_hz
-        )
-        self._input = InputRunner(noise, rate_hz=rate_hz, seed=seed + 1000 * (index + 1))
+        response = mic_impulse_response(speaker, position, rate_hz)
+        self._convolver = Convolver(response * PASCAL_PER_DRIVE * self._pascal)
+        self._room_pa = _REFERENCE_PA * amplitude_from_db(interface.room_noise_db_spl)
+        self._random = np.random.default_rng(seed + 7000 + index)
+        self._converter = ConverterRunner(
+            noise_dbfs=mic_noise_dbfs(mic), broken=use.number in interface.broken_inputs,
+            seed=seed + 1000 * (index + 1),
+        )  # fmt: skip
 
-    def process(self, cone: Samples) -> Samples:
-        return self._input.process(self._convolver.process(cone))
+    def process(self, cone: Samples, leak: Samples) -> Samples:
+        room = self._room_pa * self._random.standard_normal(len(cone))
+        return self._converter.process(self._convolver.process(cone) + self._pascal * (room + leak))
+
+
+class _Phones:
+    """What leaks from closed phones to a microphone a metre away: the click's highs, some milliseconds later."""
+
+    def __init__(self, performance: Performance, interface: SimulatedInterface) -> None:
+        self._performance = performance
+        self._at = performance.from_frame - round(_PHONES_TO_MIC_S * performance.tempo.rate_hz)
+        sounds = performance.click is not None and interface.phones_leak_db is not None
+        # A click at full scale is taken as 1 Pa (94 dB) at the ear.
+        self._pascal = amplitude_from_db(interface.phones_leak_db) if sounds and interface.phones_leak_db else 0.0
+        self._cut = RationalFilter(np.array([1.0, -1.0]), np.array([1.0, -0.85]))
+
+    def render(self, frames: int) -> Samples:
+        start, self._at = self._at, self._at + frames
+        if not self._pascal:
+            return np.zeros(frames)
+        click = render_click(
+            self._performance.tempo, from_frame=start, to_frame=start + frames, settings=self._performance.click
+        )
+        return self._cut.process(self._pascal * click.channel(0))
+
+

@@ -1,79 +1,79 @@
-"""Sessions with their sections and parts."""
+"""Sessions: one song each, with its tempo map, click and rate."""
 
 from dataclasses import dataclass
 from datetime import datetime
-from fractions import Fraction
+from decimal import Decimal
+from functools import cached_property
 from typing import Any
 from uuid import UUID
 
 from psycopg.rows import class_row
 from psycopg.types.json import Jsonb
+from pydantic import TypeAdapter
 
-from fatsignal.core.timing.tempo import TempoMap
+from fatsignal.core.timing.click import ClickSettings
+from fatsignal.core.timing.tempo import MeterChange, TempoChange, TempoMap
 from fatsignal.errors import NotFound
 from fatsignal.store.database import Connection
 
+_TEMPOS: TypeAdapter[tuple[TempoChange, ...]] = TypeAdapter(tuple[TempoChange, ...])
+_METERS: TypeAdapter[tuple[MeterChange, ...]] = TypeAdapter(tuple[MeterChange, ...])
 
-@dataclass(frozen=True, slots=True, kw_only=True)
+
+@dataclass(frozen=True, kw_only=True)
 class Session:
+    """`folder` lies below the folder of all sessions; `tempos`, `meters` and `click` are documents."""
+
     id: UUID
     name: str
     artist: str
     rate_hz: int
     depth: str
-    tempo_bpm: str
-    beats_per_bar: int
-    lead_in_bars: int
-    count_in_bars: int
+    reference_pitch_hz: Decimal
+    tempos: list[dict[str, Any]]
+    meters: list[dict[str, Any]]
+    bar_one_frame: int
+    song_bars: int
+    click: dict[str, Any]
+    arm_together: bool
     folder: str
     created_at: datetime
 
-    @property
+    @cached_property
     def tempo(self) -> TempoMap:
-        return TempoMap(Fraction(self.tempo_bpm), self.beats_per_bar, self.rate_hz, self.lead_in_bars)
+        return TempoMap(
+            self.rate_hz, _TEMPOS.validate_python(self.tempos), _METERS.validate_python(self.meters), self.bar_one_frame
+        )
+
+    @cached_property
+    def click_settings(self) -> ClickSettings:
+        return ClickSettings.model_validate(self.click)
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Section:
-    id: UUID
-    session_id: UUID
-    position: int
-    name: str
-    first_bar: int
-    bars: int
-    phrase_bars: int
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Part:
-    id: UUID
-    session_id: UUID
-    position: int
-    name: str
-    rig: dict[str, Any]
-    written: list[dict[str, Any]]
-    armed: bool
-
-
-_SESSION = "id, name, artist, rate_hz, depth, tempo_bpm, beats_per_bar, lead_in_bars, count_in_bars, folder, created_at"
-_SECTION = "id, session_id, position, name, first_bar, bars, phrase_bars"
-_PART = "id, session_id, position, name, rig, written, armed"
+_SESSION = (
+    "id, name, artist, rate_hz, depth, reference_pitch_hz, tempos, meters, bar_one_frame, song_bars, click,"
+    " arm_together, folder, created_at"
+)
 
 
 async def add_session(
-    conn: Connection, *, name: str, artist: str, rate_hz: int, depth: str, tempo_bpm: str, beats_per_bar: int,
-    folder: str,
+    conn: Connection, *, name: str, artist: str, depth: str, tempo: TempoMap, song_bars: int, folder: str,
+    reference_pitch_hz: float = 440.0,
 ) -> Session:  # fmt: skip
-    """Insert a session and return it as stored."""
+    """Insert a session and return it as stored; its rate is that of its tempo map."""
     async with conn.cursor(row_factory=class_row(Session)) as cur:
         await cur.execute(
             f"""
-            INSERT INTO session (name, artist, rate_hz, depth, tempo_bpm, beats_per_bar, folder)
-            VALUES (%s, %s, %s, %s, %s, %s, %s)
+            INSERT INTO session (name, artist, rate_hz, depth, reference_pitch_hz, tempos, meters, bar_one_frame,
+                                 song_bars, folder)
+            VALUES (%s, %s, %s, %s, %s, %s, %s, %s, %s, %s)
             RETURNING {_SESSION}
             """,
-            (name, artist, rate_hz, depth, tempo_bpm, beats_per_bar, folder),
-        )
+            (
+                name, artist, tempo.rate_hz, depth, reference_pitch_hz, *_documents(tempo), tempo.bar_one_frame,
+                song_bars, folder,
+            ),
+        )  # fmt: skip
         stored = await cur.fetchone()
     assert stored is not None, "INSERT ... RETURNING gave no row"
     return stored
@@ -94,75 +94,32 @@ async def get_session(conn: Connection, session_id: UUID) -> Session:
     return session
 
 
-async def add_section(
-    conn: Connection, *, session_id: UUID, position: int, name: str, first_bar: int, bars: int, phrase_bars: int
-) -> Section:
-    async with conn.cursor(row_factory=class_row(Section)) as cur:
-        await cur.execute(
-            f"""
-            INSERT INTO section (session_id, position, name, first_bar, bars, phrase_bars)
-            VALUES (%s, %s, %s, %s, %s, %s)
-            RETURNING {_SECTION}
-            """,
-            (session_id, position, name, first_bar, bars, phrase_bars),
-        )
-        stored = await cur.fetchone()
-    assert stored is not None, "INSERT ... RETURNING gave no row"
-    return stored
-
-
-async def list_sections(conn: Connection, session_id: UUID) -> list[Section]:
-    async with conn.cursor(row_factory=class_row(Section)) as cur:
-        await cur.execute(f"SELECT {_SECTION} FROM section WHERE session_id = %s ORDER BY position", (session_id,))
-        return await cur.fetchall()
-
-
-async def get_section(conn: Connection, section_id: UUID) -> Section:
-    async with conn.cursor(row_factory=class_row(Section)) as cur:
-        await cur.execute(f"SELECT {_SECTION} FROM section WHERE id = %s", (section_id,))
-        section = await cur.fetchone()
-    if section is None:
-        raise NotFound("section", section_id)
-    return section
-
-
-async def add_part(
-    conn: Connection, *, session_id: UUID, position: int, name: str, rig: dict[str, Any],
-    written: list[dict[str, Any]], armed: bool,
-) -> Part:  # fmt: skip
-    async with conn.cursor(row_factory=class_row(Part)) as cur:
-        await cur.execute(
-            f"""
-            INSERT INTO part (session_id, position, name, rig, written, armed)
-            VALUES (%s, %s, %s, %s, %s, %s)
-            RETURNING {_PART}
-            """,
-            (session_id, position, name, Jsonb(rig), Jsonb(written), armed),
-        )
-        stored = await cur.fetchone()
-    assert stored is not None, "INSERT ... RETURNING gave no row"
-    return stored
-
-
-async def list_parts(conn: Connection, session_id: UUID) -> list[Part]:
-    async with conn.cursor(row_factory=class_row(Part)) as cur:
-        await cur.execute(f"SELECT {_PART} FROM part WHERE session_id = %s ORDER BY position", (session_id,))
-        return await cur.fetchall()
-
-
-async def get_part(conn: Connection, part_id: UUID) -> Part:
-    async with conn.cursor(row_factory=class_row(Part)) as cur:
-        await cur.execute(f"SELECT {_PART} FROM part WHERE id = %s", (part_id,))
-        part = await cur.fetchone()
-    if part is None:
-        raise NotFound("part", part_id)
-    return part
-
-
-async def arm_part(conn: Connection, part_id: UUID) -> None:
-    """Arm one part; the others of its session are disarmed."""
-    part = await get_part(conn, part_id)
+async def set_tempo(conn: Connection, session_id: UUID, *, tempo: TempoMap, song_bars: int) -> None:
     await conn.execute(
-        "UPDATE part SET armed = false WHERE session_id = %s AND armed AND id <> %s", (part.session_id, part_id)
+        "UPDATE session SET tempos = %s, meters = %s, bar_one_frame = %s, song_bars = %s WHERE id = %s",
+        (*_documents(tempo), tempo.bar_one_frame, song_bars, session_id),
     )
-    await conn.execute("UPDATE part SET armed = true WHERE id = %s", (part_id,))
+
+
+async def set_click(conn: Connection, session_id: UUID, click: ClickSettings) -> None:
+    await conn.execute("UPDATE session SET click = %s WHERE id = %s", (Jsonb(click.model_dump()), session_id))
+
+
+async def set_about(
+    conn: Connection, session_id: UUID, *, name: str, artist: str, depth: str, reference_pitch_hz: float,
+    arm_together: bool,
+) -> None:  # fmt: skip
+    await conn.execute(
+        """
+        UPDATE session SET name = %s, artist = %s, depth = %s, reference_pitch_hz = %s, arm_together = %s
+        WHERE id = %s
+        """,
+        (name, artist, depth, reference_pitch_hz, arm_together, session_id),
+    )
+
+
+def _documents(tempo: TempoMap) -> tuple[Jsonb, Jsonb]:
+    return (
+        Jsonb(_TEMPOS.dump_python(tempo.tempos, mode="json")),
+        Jsonb(_METERS.dump_python(tempo.meters, mode="json")),
+    )

@@ -1,0 +1,122 @@
+"""Parts: the musical roles of a session, each with its rig."""
+
+from dataclasses import dataclass
+from typing import Any
+from uuid import UUID
+
+from psycopg.errors import UniqueViolation
+from psycopg.rows import class_row
+from psycopg.types.json import Jsonb
+
+from fatsignal.errors import NotFound, SettingRefused
+from fatsignal.store.database import Connection
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Part:
+    id: UUID
+    session_id: UUID
+    position: int
+    name: str
+    rig: dict[str, Any]
+    written: list[dict[str, Any]]
+    armed: bool
+    chords: list[dict[str, Any]]
+
+
+_PART = "id, session_id, position, name, rig, written, armed, chords"
+
+
+async def add_part(
+    conn: Connection, *, session_id: UUID, name: str, rig: dict[str, Any], written: list[dict[str, Any]], armed: bool,
+    chords: list[dict[str, Any]] | None = None,
+) -> Part:  # fmt: skip
+    """Insert a part after the others."""
+    async with conn.cursor(row_factory=class_row(Part)) as cur:
+        try:
+            await cur.execute(
+                f"""
+                INSERT INTO part (session_id, position, name, rig, written, armed, chords)
+                VALUES (%(session_id)s,
+                        (SELECT coalesce(max(position) + 1, 0) FROM part WHERE session_id = %(session_id)s),
+                        %(name)s, %(rig)s, %(written)s, %(armed)s, %(chords)s)
+                RETURNING {_PART}
+                """,
+                {
+                    "session_id": session_id, "name": name, "rig": Jsonb(rig), "written": Jsonb(written),
+                    "armed": armed, "chords": Jsonb(chords or []),
+                },
+            )  # fmt: skip
+        except UniqueViolation:
+            raise _name_taken(name) from None
+        stored = await cur.fetchone()
+    assert stored is not None, "INSERT ... RETURNING gave no row"
+    return stored
+
+
+async def list_parts(conn: Connection, session_id: UUID) -> list[Part]:
+    async with conn.cursor(row_factory=class_row(Part)) as cur:
+        await cur.execute(f"SELECT {_PART} FROM part WHERE session_id = %s ORDER BY position", (session_id,))
+        return await cur.fetchall()
+
+
+async def get_part(conn: Connection, part_id: UUID) -> Part:
+    async with conn.cursor(row_factory=class_row(Part)) as cur:
+        await cur.execute(f"SELECT {_PART} FROM part WHERE id = %s", (part_id,))
+        part = await cur.fetchone()
+    if part is None:
+        raise NotFound("part", part_id)
+    return part
+
+
+async def arm_part(conn: Connection, part_id: UUID) -> None:
+    """Arm a part; the others of its session are disarmed, unless the session arms together."""
+    part = await get_part(conn, part_id)
+    await conn.execute(
+        """
+        UPDATE part SET armed = false
+        WHERE session_id = %(session_id)s AND armed AND id <> %(id)s
+          AND NOT (SELECT arm_together FROM session WHERE id = %(session_id)s)
+        """,
+        {"session_id": part.session_id, "id": part_id},
+    )
+    await conn.execute("UPDATE part SET armed = true WHERE id = %s", (part_id,))
+
+
+async def disarm_part(conn: Connection, part_id: UUID) -> None:
+    await get_part(conn, part_id)
+    await conn.execute("UPDATE part SET armed = false WHERE id = %s", (part_id,))
+
+
+async def disarm_all_but_first(conn: Connection, session_id: UUID) -> None:
+    """What is left armed when a session no longer arms together: the first of its armed parts."""
+    await conn.execute(
+        """
+        UPDATE part SET armed = false WHERE session_id = %(id)s AND armed AND position >
+            (SELECT min(position) FROM part WHERE session_id = %(id)s AND armed)
+        """,
+        {"id": session_id},
+    )
+
+
+async def set_rig(conn: Connection, part_id: UUID, rig: dict[str, Any]) -> None:
+    await conn.execute("UPDATE part SET rig = %s WHERE id = %s", (Jsonb(rig), part_id))
+
+
+async def rename_part(conn: Connection, part_id: UUID, name: str) -> None:
+    try:
+        await conn.execute("UPDATE part SET name = %s WHERE id = %s", (name, part_id))
+    except UniqueViolation:
+        raise _name_taken(name) from None
+
+
+async def set_written(conn: Connection, part_id: UUID, written: list[dict[str, Any]]) -> None:
+    await conn.execute("UPDATE part SET written = %s WHERE id = %s", (Jsonb(written), part_id))
+
+
+async def set_chords(conn: Connection, part_id: UUID, chords: list[dict[str, Any]]) -> None:
+    await conn.execute("UPDATE part SET chords = %s WHERE id = %s", (Jsonb(chords), part_id))
+
+
+def _name_taken(name: str) -> SettingRefused:
+    return SettingRefused(f"there is a part named {name} already: choose another name")
