@@ -32,7 +32,7 @@ BLOCK_FRAMES = 128
 
 def played(seconds: float) -> np.ndarray:
     """A dry baritone of the simulated rig, repeated to the length."""
-    tempo = TempoMap(song.TEMPO_BPM, song.BEATS_PER_BAR, RATE_HZ)
+    tempo = TempoMap.steady(song.TEMPO_BPM, rate_hz=RATE_HZ, beats_per_bar=song.BEATS_PER_BAR)
     performance = Performance(song.baritone_part(), tempo, tempo.bar_frame(1), tempo.bar_frame(21), 7)
     rig = SimulatedRig(RigSetup(mics=[]), performance, pace=Pace(0), block_frames=8192)
     blocks = []

@@ -6,6 +6,7 @@ FatSignalError
 ├── ToneRefused        a tone document that is not valid
 ├── RollRefused        rolling cannot start or go on
 ├── SettingRefused     a value outside what the program can do
+├── AsksFirst          what a person should agree to before it is done
 ├── SetUpFailed        a tool or a server that is missing
 └── NotFound           answered with 404
 """
@@ -29,6 +30,10 @@ class ToneRefused(FatSignalError, ValueError):
 
 class SettingRefused(FatSignalError, ValueError):
     """A value outside what the program can do."""
+
+
+class AsksFirst(FatSignalError):
+    """Nothing was changed yet: the sentence says what would follow, and the same request with consent does it."""
 
 
 class RollRefused(FatSignalError):

@@ -2,7 +2,7 @@
 
 from fractions import Fraction
 
-from fatsignal.core.instrument.player import INSTRUMENTS
+from fatsignal.core.instrument.instruments import INSTRUMENTS
 from fatsignal.demo import song
 from fatsignal.demo.build import BARITONE_RIG, BASS_RIG, LEAD_RIG
 

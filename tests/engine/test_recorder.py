@@ -1,6 +1,5 @@
 import errno
 import os
-from fractions import Fraction
 from pathlib import Path
 from uuid import uuid4
 
@@ -16,7 +15,7 @@ from fatsignal.rig.setup import RigSetup
 from fatsignal.rig.source import InputChannel
 from tests.signals import FS, sine
 
-TEMPO = TempoMap(Fraction(120), 4, FS)
+TEMPO = TempoMap.steady(120, rate_hz=FS)
 
 
 class Tones:
@@ -49,9 +48,7 @@ def order(folder: Path, **changes) -> RollOrder:
         "folder": folder / "Take 03",
         "stem": "Baritone 03",
         "rate_hz": FS,
-        "tempo_bpm": "120",
-        "beats_per_bar": 4,
-        "lead_in_bars": 2,
+        "tempo": TEMPO,
         "from_frame": TEMPO.bar_frame(1),
         "window_from_frame": TEMPO.bar_frame(2),
         "window_to_frame": TEMPO.bar_frame(3),
@@ -69,7 +66,7 @@ def journal(of: RollOrder) -> Journal:
 
 def test_a_roll_puts_every_sample_of_every_channel_on_disk(tmp_path):
     told, asked, source = [], order(tmp_path), Tones(FS)
-    ended = Recorder(asked, source, TEMPO, told.append).run()
+    ended = Recorder(asked, source, told.append).run()
     assert (ended.reason, ended.frames, ended.problem) == ("section", FS, "")
     for index, name in enumerate(("DI", "mic A")):
         back, rate_hz = soundfile.read(asked.folder / f"Baritone 03 - {name}.wav")
@@ -83,7 +80,7 @@ def test_a_roll_puts_every_sample_of_every_channel_on_disk(tmp_path):
 
 def test_meters_come_thirty_times_a_second_with_levels_and_columns_that_add_up(tmp_path):
     told = []
-    Recorder(order(tmp_path), Tones(2 * FS), TEMPO, told.append).run()
+    Recorder(order(tmp_path), Tones(2 * FS), told.append).run()
     meters = [event for event in told if isinstance(event, Meters)]
     assert 50 <= len(meters) <= 62
     assert meters[5].peak_dbfs == pytest.approx([-6.02, -12.04], abs=0.05)
@@ -106,7 +103,7 @@ def test_stopping_keeps_what_was_rolled(tmp_path):
         if frame >= 10 * 512:
             recorder.stop()
 
-    recorder = Recorder(asked, Tones(FS, stop_at), TEMPO, lambda _: None)
+    recorder = Recorder(asked, Tones(FS, stop_at), lambda _: None)
     ended = recorder.run()
     assert (ended.reason, ended.frames) == ("stopped", 11 * 512)
     assert soundfile.info(asked.folder / "Baritone 03 - DI.wav").frames == 11 * 512
@@ -141,7 +138,7 @@ class FillingDisk(WaveWriter):
 def test_a_disk_that_fails_keeps_whole_frames_and_tells_the_person(tmp_path, trouble, says):
     asked = order(tmp_path)
     disk = type("Disk", (FillingDisk,), {"trouble": trouble})
-    ended = Recorder(asked, Tones(FS), TEMPO, lambda _: None, open_writer=disk).run()
+    ended = Recorder(asked, Tones(FS), lambda _: None, open_writer=disk).run()
     assert ended.reason == "problem"
     assert says in ended.problem
     assert "is kept (0.3 s)" in ended.problem
@@ -163,7 +160,7 @@ def test_on_a_truly_full_disk(tmp_path):
         pytest.skip("this machine mounts no small disks")
     try:
         asked = order(small)
-        ended = Recorder(asked, Tones(4 * FS), TEMPO, lambda _: None).run()
+        ended = Recorder(asked, Tones(4 * FS), lambda _: None).run()
         assert "the disk is full" in ended.problem
         assert soundfile.info(asked.folder / "Baritone 03 - DI.wav").frames >= ended.frames > 10_000
     finally:
@@ -174,6 +171,6 @@ def test_a_folder_that_exists_is_left_alone(tmp_path):
     asked = order(tmp_path)
     asked.folder.mkdir()
     (asked.folder / "mine.wav").write_bytes(b"precious")
-    ended = Recorder(asked, Tones(FS), TEMPO, lambda _: None).run()
+    ended = Recorder(asked, Tones(FS), lambda _: None).run()
     assert "nothing was overwritten" in ended.problem
     assert (asked.folder / "mine.wav").read_bytes() == b"precious"

@@ -1,5 +1,3 @@
-from fractions import Fraction
-
 import numpy as np
 import pytest
 
@@ -10,11 +8,12 @@ from fatsignal.core.timing.tempo import TempoMap
 from fatsignal.core.units import speed_of_sound_m_s
 from fatsignal.demo import song
 from fatsignal.errors import RollRefused
-from fatsignal.rig.setup import MicOnRig, RigSetup
-from fatsignal.rig.simulated import BLOCK_FRAMES, Pace, Performance, SimulatedRig
+from fatsignal.rig.pace import Pace
+from fatsignal.rig.setup import DiPath, InputUse, MicOnRig, RigSetup
+from fatsignal.rig.simulated import BLOCK_FRAMES, Performance, SimulatedRig
 from tests.signals import FS
 
-TEMPO = TempoMap(Fraction(104), 4, FS)
+TEMPO = TempoMap.steady(104, rate_hz=FS)
 
 
 def performance(*, bars=2, seed=7):
@@ -53,7 +52,7 @@ def test_channels_are_locked_and_levels_are_those_of_a_careful_session():
 
 def test_microphones_hear_the_amp_as_far_apart_as_they_stand():
     """Travel time at 343.2 m/s (formula): two equal microphones 20 cm apart on the axis."""
-    mics = [MicOnRig(name=f"mic {m}", kind="coil", distance_m=m, gain_db=-8) for m in (0.10, 0.30)]
+    mics = [MicOnRig(name=f"mic {m}", kind="coil", distance_m=m, input=InputUse(number=2, gain_db=28)) for m in (0.10, 0.30)]
     blocks = roll(RigSetup(mics=mics))
     found = align(blocks[:, 1], blocks[:, 2], rate_hz=FS)
     assert found.path_difference_m == pytest.approx(0.20, abs=0.01)
@@ -62,7 +61,7 @@ def test_microphones_hear_the_amp_as_far_apart_as_they_stand():
 
 
 def test_the_di_is_heard_before_the_amp_by_the_way_through_the_air():
-    blocks = roll(RigSetup(mics=[MicOnRig(name="far", kind="coil", distance_m=0.5, gain_db=0)]))
+    blocks = roll(RigSetup(mics=[MicOnRig(name="far", kind="coil", distance_m=0.5, input=InputUse(number=2, gain_db=40))]))
     found = align(blocks[:, 0], blocks[:, 1], rate_hz=FS)
     # Half a metre and the cone's depth; two stages and a splitter invert.
     assert found.delay_samples == pytest.approx(0.545 / speed_of_sound_m_s() * FS, abs=14)
@@ -78,7 +77,7 @@ def test_a_line_input_takes_the_highs_of_the_pickup():
         frequency_hz = np.fft.rfftfreq(len(di), 1 / FS)
         return spectrum[(frequency_hz > 2500) & (frequency_hz < 5000)].sum() / spectrum[frequency_hz < 1000].sum()
 
-    lost_db = 10 * np.log10(highs(RigSetup()) / highs(RigSetup(input_ohm=10e3)))
+    lost_db = 10 * np.log10(highs(RigSetup()) / highs(RigSetup(di=DiPath(input=InputUse(number=1, kind="line")))))
     assert lost_db > 10
 
 

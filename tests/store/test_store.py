@@ -1,11 +1,27 @@
+from dataclasses import replace
 from datetime import UTC, datetime
+from fractions import Fraction
 from uuid import uuid4
 
 import psycopg
 import pytest
 
-from fatsignal.errors import NotFound
-from fatsignal.store import prints, sessions, takes, tones
+from fatsignal.core.song.sections import SongSection
+from fatsignal.core.timing.tempo import MeterChange, TempoChange, TempoMap
+from fatsignal.errors import NotFound, SettingRefused
+from fatsignal.store import (
+    backings,
+    interfaces,
+    kits,
+    parts,
+    prints,
+    rig_checks,
+    rig_sheets,
+    sections,
+    sessions,
+    takes,
+    tones,
+)
 from fatsignal.store.database import migrate
 from fatsignal.store.takes import Take, TakeChannel
 from fatsignal.tones import shipped_tones
@@ -19,17 +35,15 @@ async def conn(database_url):
         yield connection
 
 
-async def a_session(conn, folder="Copper Weather"):
+async def a_session(conn, folder="Copper Weather", tempo=None):
     return await sessions.add_session(
-        conn, name="Copper Weather", artist="Moth Parade", rate_hz=48_000, depth="24", tempo_bpm="104",
-        beats_per_bar=4, folder=folder,
+        conn, name="Copper Weather", artist="Moth Parade", depth="24", folder=folder, song_bars=40,
+        tempo=tempo or TempoMap.steady(104, rate_hz=48_000),
     )  # fmt: skip
 
 
-async def a_part(conn, session, position=0, name="Baritone", armed=True):
-    return await sessions.add_part(
-        conn, session_id=session.id, position=position, name=name, rig={}, written=[], armed=armed
-    )
+async def a_part(conn, session, name="Baritone", armed=True):
+    return await parts.add_part(conn, session_id=session.id, name=name, rig={}, written=[], armed=armed)
 
 
 async def a_take(conn, part, number=1, **changes):
@@ -40,6 +54,7 @@ async def a_take(conn, part, number=1, **changes):
         "recorded_at": datetime.now(UTC),
         "rate_hz": 48_000,
         "from_frame": 1000,
+        "recorded_frame": 1000,
         "frames": 5000,
         "window_from_frame": 2000,
         "window_to_frame": 5000,
@@ -59,22 +74,136 @@ async def test_migrations_run_once(database_url):
     assert await migrate(database_url) == []
 
 
-async def test_a_session_keeps_its_tempo_exactly(conn):
-    session = await sessions.add_session(
-        conn, name="x", artist="", rate_hz=44_100, depth="24", tempo_bpm="311/3", beats_per_bar=3, folder="x"
+async def test_a_session_keeps_its_tempo_map_exactly(conn):
+    tempo = TempoMap(
+        44_100,
+        (TempoChange(1, Fraction(311, 3), ramp=True), TempoChange(9, Fraction("104.2"), meant=True)),
+        (MeterChange(1, 3), MeterChange(5, 7, 8, meant=True)),
+        12_345,
     )
+    session = await a_session(conn, tempo=tempo)
     again = await sessions.get_session(conn, session.id)
     assert again == session
-    assert again.tempo.tempo_bpm.denominator == 3
+    assert again.tempo == tempo
+    other = TempoMap.steady(90, rate_hz=44_100)
+    await sessions.set_tempo(conn, session.id, tempo=other, song_bars=12)
+    changed = await sessions.get_session(conn, session.id)
+    assert (changed.tempo, changed.song_bars) == (other, 12)
 
 
-async def test_one_part_is_armed_at_a_time(conn):
+async def test_one_part_is_armed_at_a_time_unless_they_are_armed_together(conn):
     session = await a_session(conn)
-    first, second = await a_part(conn, session), await a_part(conn, session, 1, "Bass", armed=False)
-    await sessions.arm_part(conn, second.id)
-    assert [part.armed for part in await sessions.list_parts(conn, session.id)] == [False, True]
-    with pytest.raises(psycopg.errors.UniqueViolation, match="part_one_armed"):
-        await conn.execute("UPDATE part SET armed = true WHERE id = %s", (first.id,))
+    first, second = await a_part(conn, session), await a_part(conn, session, "Bass", armed=False)
+
+    async def armed():
+        return [part.armed for part in await parts.list_parts(conn, session.id)]
+
+    async def arm_together(together):
+        await sessions.set_about(
+            conn, session.id, name="x", artist="", depth="24", reference_pitch_hz=442.5, arm_together=together
+        )
+
+    await parts.arm_part(conn, second.id)
+    assert await armed() == [False, True]
+    await arm_together(True)
+    await parts.arm_part(conn, first.id)
+    assert await armed() == [True, True]
+    await arm_together(False)
+    await parts.disarm_all_but_first(conn, session.id)
+    assert await armed() == [True, False]
+    assert float((await sessions.get_session(conn, session.id)).reference_pitch_hz) == 442.5
+
+
+async def test_parts_of_a_session_have_names_of_their_own(conn):
+    session = await a_session(conn)
+    await a_part(conn, session)
+    await conn.commit()
+    with pytest.raises(SettingRefused, match="there is a part named Baritone already"):
+        await a_part(conn, session)
+
+
+async def test_sections_change_places_in_one_go_and_keep_their_ids(conn):
+    session = await a_session(conn)
+    intro, verse = SongSection(uuid4(), "Intro", 1, 4, 2), SongSection(uuid4(), "Verse", 5, 8, 4)
+    await sections.replace_sections(conn, session.id, [intro, verse])
+    turned = [replace(verse, first_bar=1), replace(intro, first_bar=9)]
+    await sections.replace_sections(conn, session.id, turned)
+    assert [section.in_song for section in await sections.list_sections(conn, session.id)] == turned
+    await sections.replace_sections(conn, session.id, [])
+    assert await sections.list_sections(conn, session.id) == []
+
+
+async def test_takes_move_with_their_window_and_remember_where_they_were_recorded(conn):
+    take = await a_take(conn, await a_part(conn, await a_session(conn)))
+    await takes.move_takes(conn, {take.id: 700})
+    moved = await takes.get_take(conn, take.id)
+    assert (moved.from_frame, moved.window_from_frame, moved.window_to_frame) == (1700, 2700, 5700)
+    assert moved.recorded_frame == 1000
+
+
+async def test_kits_are_found_by_instrument_use_and_words(conn):
+    for name, instrument, use, words in (
+        ("Bass into the box", "four-string bass", "takes", ["bass", "DI only"]),
+        ("Bright double", "six-string guitar", "takes", ["bright", "DI only"]),
+        ("Late at night", "six-string guitar", "writing", ["quiet"]),
+    ):
+        await kits.add_kit(conn, name=name, instrument=instrument, use=use, words=words, rig={"a": 1})
+
+    async def found(**query):
+        return [kit.name for kit in await kits.find_kits(conn, **query)]
+
+    assert await found() == ["Bass into the box", "Bright double", "Late at night"]
+    assert await found(words=["bass"]) == ["Bass into the box"]
+    assert await found(words=["di", "BRIGHT"]) == ["Bright double"]
+    assert await found(words=["writing"]) == ["Late at night"]
+    assert await found(instrument="six-string guitar", words=["only"]) == ["Bright double"]
+    assert await found(words=["100%"]) == []
+    await conn.commit()
+    with pytest.raises(SettingRefused, match="there is a kit named Late at night already"):
+        await kits.add_kit(conn, name="Late at night", instrument="x", use="", words=[], rig={})
+
+
+async def test_a_frozen_sheet_never_changes(conn):
+    part = await a_part(conn, await a_session(conn))
+    sheet = await rig_sheets.freeze_sheet(conn, part_id=part.id, name="close", frozen={"entries": []})
+    assert await rig_sheets.list_sheets(conn, part.session_id) == [sheet]
+    with pytest.raises(psycopg.errors.RaiseException, match="frozen"):
+        await conn.execute("UPDATE rig_sheet SET name = 'far'")
+
+
+async def test_the_newest_check_of_each_kind_counts(conn):
+    part = await a_part(conn, await a_session(conn))
+    for verdict in ("fix", "good"):
+        for kind in ("level", "noise"):
+            await rig_checks.add_check(conn, part_id=part.id, kind=kind, verdict=verdict, says=verdict, result={})
+    assert [(check.kind, check.says) for check in await rig_checks.newest_checks(conn, part.id)] == [
+        ("level", "good"), ("noise", "good"),
+    ]  # fmt: skip
+
+
+async def test_a_record_offset_is_kept_for_each_rate_and_buffer(conn):
+    await interfaces.keep_settings(conn, "x", {"buffer_frames": 256})
+    await interfaces.keep_settings(conn, "x", {"buffer_frames": 128})
+    assert await interfaces.get_settings(conn, "x") == {"buffer_frames": 128}
+    for frames in (575.4, 575.6):
+        await interfaces.keep_offset(conn, "x", rate_hz=48_000, buffer_frames=256, offset_frames=frames, spread_frames=0.1)
+    found = await interfaces.get_offset(conn, "x", rate_hz=48_000, buffer_frames=256)
+    assert found is not None
+    assert found.whole_frames == 576
+    assert await interfaces.get_offset(conn, "x", rate_hz=44_100, buffer_frames=256) is None
+
+
+async def test_backing_tracks_are_placed_and_entered_once(conn):
+    session = await a_session(conn)
+    values = {"name": "Drums", "file": "Backing/Drums.wav", "origin": "file", "frames": 9, "channels": 2}
+    more = {"placed_frame": 5, "loudness_lufs": None, "pulse": {"bpm": 104.0}, "backing_id": uuid4()}
+    first = await backings.add_backing(conn, session_id=session.id, **values, **more)
+    assert (await backings.add_backing(conn, session_id=session.id, **values, **more)).id == first.id
+    await backings.place_backing(conn, first.id, placed_frame=-3, gain_db=-6)
+    (kept,) = await backings.list_backings(conn, session.id)
+    assert (kept.placed_frame, kept.gain_db, kept.pulse) == (-3, -6, {"bpm": 104.0})
+    await backings.remove_backing(conn, first.id)
+    assert await backings.list_backings(conn, session.id) == []
 
 
 async def test_entering_a_take_twice_is_harmless(conn):

@@ -75,8 +75,8 @@ def _measure(
         note = f"recovered after a crash: {frames / order.rate_hz:.1f} s were on disk"
     take = Take(
         id=order.roll_id, part_id=order.part_id, number=order.number, recorded_at=journal.started_at,
-        rate_hz=order.rate_hz, from_frame=order.from_frame, frames=frames, window_from_frame=window_from,
-        window_to_frame=window_to, origin="recovered" if recovered else "rolled",
+        rate_hz=order.rate_hz, from_frame=order.from_frame, recorded_frame=order.from_frame, frames=frames,
+        window_from_frame=window_from, window_to_frame=window_to, origin="recovered" if recovered else "rolled",
         rig_sheet=order.setup.model_dump(mode="json"), note=note,
         folder=str(folder.relative_to(sessions_folder)), binned_at=None,
     )  # fmt: skip

@@ -13,7 +13,8 @@ from fatsignal.files.bext import BroadcastNote
 from fatsignal.files.names import file_name
 from fatsignal.files.sound import facts_of, open_sound, read_blocks
 from fatsignal.files.sound_writer import write_sound
-from fatsignal.store.sessions import Part, Session
+from fatsignal.store.parts import Part
+from fatsignal.store.sessions import Session
 from fatsignal.store.takes import Take, TakeChannel
 
 _FLOAT_SUBTYPES = {"FLOAT", "DOUBLE", "VORBIS", "OPUS", "MPEG_LAYER_III"}
@@ -66,7 +67,7 @@ def import_di(
         raise
     take = Take(
         id=take_id, part_id=part.id, number=number, recorded_at=now, rate_hz=session.rate_hz,
-        from_frame=from_frame, frames=frames, window_from_frame=from_frame, window_to_frame=from_frame + frames,
+        from_frame=from_frame, recorded_frame=from_frame, frames=frames, window_from_frame=from_frame, window_to_frame=from_frame + frames,
         origin="imported", rig_sheet=part.rig,
         note=f"from {file_name(shown_name)}, {facts.rate_hz} Hz{note}",
         folder=str(folder.relative_to(sessions_folder)), binned_at=None,

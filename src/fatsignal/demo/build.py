@@ -3,24 +3,26 @@
 import asyncio
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from pathlib import Path
-from uuid import uuid4
 
 from procrastinate import App
 from pydantic import TypeAdapter
 
 from fatsignal.acts.enter_roll import enter_roll
+from fatsignal.acts.roll_order import roll_order
 from fatsignal.core.instrument.player import Note
-from fatsignal.core.tone.document import FirstStages, Power, ToneNetwork
+from fatsignal.core.timing.tempo import TempoMap
 from fatsignal.demo import song
 from fatsignal.engine.protocol import RollOrder
 from fatsignal.engine.recorder import Recorder
 from fatsignal.files.names import file_name, free_path
 from fatsignal.jobs.queue import ask_to_render
-from fatsignal.rig.setup import MicOnRig, RigSetup
-from fatsignal.rig.simulated import Pace, Performance, SimulatedRig
-from fatsignal.store import prints, sessions, tones
+from fatsignal.rig.interface import SimulatedInterface
+from fatsignal.rig.pace import Pace
+from fatsignal.rig.setup import RigSetup, standard_rig
+from fatsignal.rig.simulated import Performance, SimulatedRig
+from fatsignal.store import parts, prints, sessions, tones
 from fatsignal.store.database import Connection
 from fatsignal.tones import shipped_tones
 
@@ -28,23 +30,9 @@ Say = Callable[[str], None]
 _NOTES: TypeAdapter[list[Note]] = TypeAdapter(list[Note])
 _FAST_BLOCK_FRAMES = 4096
 
-BARITONE_RIG = RigSetup()
-BASS_RIG = RigSetup(
-    instrument="four-string bass",
-    string_volts=1.6,
-    pickup_inductance_h=3.2,
-    amp_name="bass head",
-    amp=[
-        FirstStages(stages=2, drive=2, voicing="warm"),
-        ToneNetwork(network="deep", bass=5, middle=6, treble=5),
-        Power(level=4, sag=2, presence=3),
-    ],
-    speaker="1x15 bass",
-    mics=[MicOnRig(name="mic A", kind="coil", distance_m=0.08, off_centre_m=0.06, gain_db=-8)],
-)
-
-
-LEAD_RIG = RigSetup(instrument="six-string guitar", string_volts=1.2)
+BARITONE_RIG = standard_rig("baritone guitar")
+BASS_RIG = standard_rig("four-string bass")
+LEAD_RIG = standard_rig("six-string guitar")
 
 
 @dataclass(frozen=True, slots=True)
@@ -55,6 +43,7 @@ class _Planned:
     rig: RigSetup
     notes: list[Note]
     passes: tuple[tuple[str, int], ...]
+    chords: dict[str, tuple[int | None, ...]] = field(default_factory=dict)
 
 
 # The outro of the baritone is left open: the next roll plays it.
@@ -63,8 +52,9 @@ _PARTS = (
         "Baritone", BARITONE_RIG, song.baritone_part(),
         (("Intro", 11), ("Verse 1", 12), ("Verse 1", 13), ("Verse 1", 18), ("Chorus 1", 14), ("Chorus 1", 19),
          ("Chorus 1", 20), ("Chorus 1", 21), ("Verse 2", 15), ("Verse 2", 16), ("Chorus 2", 17), ("Chorus 2", 22)),
+        song.CHORDS,
     ),
-    _Planned("Baritone double", BARITONE_RIG, song.baritone_part(), (("Chorus 1", 41),)),
+    _Planned("Baritone double", BARITONE_RIG, song.baritone_part(), (("Chorus 1", 41),), song.CHORDS),
     _Planned("Lead", LEAD_RIG, song.lead_part(), (("Chorus 1", 51), ("Chorus 1", 52), ("Chorus 1", 53))),
     _Planned("Bass", BASS_RIG, song.bass_part(), (("Verse 1", 31), ("Chorus 1", 32))),
 )  # fmt: skip
@@ -84,19 +74,12 @@ async def build_demo(
     folder = free_path(sessions_folder / file_name(song.SONG)).name
     async with conn.transaction():
         session = await sessions.add_session(
-            conn, name=song.SONG, artist=song.DUO, rate_hz=rate_hz, depth="24", tempo_bpm=str(song.TEMPO_BPM),
-            beats_per_bar=song.BEATS_PER_BAR, folder=folder,
+            conn, name=song.SONG, artist=song.DUO, depth="24", folder=folder, song_bars=song.SONG_BARS,
+            tempo=TempoMap.steady(song.TEMPO_BPM, rate_hz=rate_hz, beats_per_bar=song.BEATS_PER_BAR),
         )  # fmt: skip
-        for position, section in enumerate(song.SECTIONS):
-            await sessions.add_section(
-                conn, session_id=session.id, position=position, name=section.name, first_bar=section.first_bar,
-                bars=section.bars, phrase_bars=section.phrase_bars,
-            )  # fmt: skip
+        await sections.replace_sections(conn, session.id, song.SECTIONS)
         plan = _FIRST_PARTS if first_passes_only else _PARTS
-        parts = [
-            await _add_part(conn, session, position, planned.name, planned.rig, planned.notes, armed=position == 0)
-            for position, planned in enumerate(plan)
-        ]
+        parts = [await _add_part(conn, session, planned, armed=position == 0) for position, planned in enumerate(plan)]
         for tone in shipped_tones():
             await tones.keep_tone(conn, tone)
     orders = [
@@ -121,42 +104,22 @@ async def build_demo(
         await ask_to_render(queue, conn, print_.id)
 
 
-async def _add_part(
-    conn: Connection, session: sessions.Session, position: int, name: str, rig: RigSetup, notes: list[Note],
-    *, armed: bool,
-) -> sessions.Part:  # fmt: skip
-    return await sessions.add_part(
-        conn, session_id=session.id, position=position, name=name, rig=rig.model_dump(mode="json"),
-        written=_NOTES.dump_python(notes, mode="json"), armed=armed,
+async def _add_part(conn: Connection, session: sessions.Session, planned: _Planned, *, armed: bool) -> parts.Part:
+    return await parts.add_part(
+        conn, session_id=session.id, name=planned.name, rig=planned.rig.model_dump(mode="json"),
+        written=_NOTES.dump_python(planned.notes, mode="json"), armed=armed,
+        chords=[{"name": name, "frets": list(frets)} for name, frets in planned.chords.items()],
     )  # fmt: skip
 
 
 def _order(
-    session: sessions.Session, part: sessions.Part, section_name: str, seed: int, number: int, sessions_folder: Path
+    session: sessions.Session, part: parts.Part, section_name: str, seed: int, number: int, sessions_folder: Path
 ) -> RollOrder:
-    tempo = session.tempo
     section = next(section for section in song.SECTIONS if section.name == section_name)
-    end_bar = section.first_bar + section.bars
-    return RollOrder(
-        roll_id=uuid4(),
-        session_id=session.id,
-        part_id=part.id,
-        number=number,
-        folder=sessions_folder / session.folder / file_name(part.name) / f"Take {number:02d}",
-        stem=f"{part.name} {number:02d}",
-        rate_hz=session.rate_hz,
-        tempo_bpm=session.tempo_bpm,
-        beats_per_bar=session.beats_per_bar,
-        lead_in_bars=session.lead_in_bars,
-        from_frame=tempo.bar_frame(section.first_bar - session.count_in_bars),
-        window_from_frame=tempo.bar_frame(section.first_bar),
-        window_to_frame=tempo.bar_frame(end_bar),
-        to_frame=tempo.beat_frame((end_bar - 1) * session.beats_per_bar + 2),
-        seed=seed,
-        setup=RigSetup.model_validate(part.rig),
-        notes=_NOTES.validate_python(part.written),
-        speed=0,
-    )
+    return roll_order(
+        session, part, section, number=number, seed=seed, sessions_folder=sessions_folder,
+        interface=SimulatedInterface(), record_offset_frames=0, speed=0,
+    )  # fmt: skip
 
 
 def _roll(order: RollOrder, session: sessions.Session) -> None:
@@ -165,4 +128,4 @@ def _roll(order: RollOrder, session: sessions.Session) -> None:
         from_frame=order.from_frame, to_frame=order.to_frame, seed=order.seed,
     )  # fmt: skip
     rig = SimulatedRig(order.setup, performance, pace=Pace(0), block_frames=_FAST_BLOCK_FRAMES)
-    Recorder(order, rig, session.tempo, lambda _: None).run()
+    Recorder(order, rig, lambda _: None).run()

@@ -3,36 +3,26 @@
 Forty bars in E minor, 104 beats a minute, 4/4. Invented data, for the demonstration only.
 """
 
-from dataclasses import dataclass
 from fractions import Fraction
+from uuid import uuid4
 
 from fatsignal.core.instrument.player import Articulation, Note
+from fatsignal.core.song.sections import SongSection
 
 DUO, SONG = "Moth Parade", "Copper Weather"
 TEMPO_BPM, BEATS_PER_BAR = Fraction(104), 4
+SONG_BARS = 40
 
-
-@dataclass(frozen=True, slots=True)
-class SongSection:
-    """A named range of bars; `phrase_bars` is how long its phrases are."""
-
-    name: str
-    first_bar: int
-    bars: int
-    phrase_bars: int
-
-
-SECTIONS = (
-    SongSection("Intro", 1, 4, 2),
-    SongSection("Verse 1", 5, 8, 2),
-    SongSection("Chorus 1", 13, 8, 4),
-    SongSection("Verse 2", 21, 8, 2),
-    SongSection("Chorus 2", 29, 8, 4),
-    SongSection("Outro", 37, 4, 2),
-)
+SECTIONS = tuple(
+    SongSection(uuid4(), name, first_bar, bars, phrase_bars)
+    for name, first_bar, bars, phrase_bars in (
+        ("Intro", 1, 4, 2), ("Verse 1", 5, 8, 2), ("Chorus 1", 13, 8, 4), ("Verse 2", 21, 8, 2), ("Chorus 2", 29, 8, 4),
+        ("Outro", 37, 4, 2),
+    )
+)  # fmt: skip
 
 # Chords as frets from the lowest string of a baritone in B (B E A D F# B); None is not played.
-_CHORDS: dict[str, tuple[int | None, ...]] = {
+CHORDS: dict[str, tuple[int | None, ...]] = {
     "Em": (None, 0, 2, 2, 1, 0),
     "C": (1, 3, 3, 2, 1, None),
     "G": (8, None, 10, 9, 8, None),
@@ -54,7 +44,7 @@ def baritone_part() -> list[Note]:
     notes: list[Note] = []
     for bar, chord in _PROGRESSION.items():
         start = Fraction((bar - 1) * BEATS_PER_BAR)
-        frets = _CHORDS[chord]
+        frets = CHORDS[chord]
         strings = [index for index, fret in enumerate(frets) if fret is not None]
         if bar <= 4 or bar >= 37:
             notes += _broken(start, frets, strings, last=bar == 40)

@@ -19,6 +19,7 @@ from fatsignal.engine.protocol import (
     EngineAddress,
     Event,
     Hello,
+    ListenOrder,
     QuitOrder,
     Ready,
     Refused,
@@ -42,7 +43,7 @@ class Engine:
         self._ready = asyncio.Event()
         self._quit = asyncio.Event()
         self._recorder: object | None = None
-        self._rolling: RollOrder | None = None
+        self._rolling: RollOrder | ListenOrder | None = None
         self._roll_thread: threading.Thread | None = None
         self._loop = asyncio.get_running_loop()
 
@@ -89,7 +90,7 @@ class Engine:
             writer.close()
             return
         queue: asyncio.Queue[bytes] = asyncio.Queue()
-        rolling = self._rolling.roll_id if self._rolling else None
+        rolling = self._rolling.roll_id if isinstance(self._rolling, RollOrder) else None
         queue.put_nowait(_line(Hello(pid=os.getpid(), ready=self._ready.is_set(), rolling=rolling)))
         self._listeners.add(queue)
         sending = asyncio.create_task(_send_all(queue, writer))
@@ -112,9 +113,9 @@ class Engine:
             answer_to.put_nowait(_line(Refused(problem=refusal)))
             return
         match order:
-            case RollOrder() if self._rolling is not None:
+            case RollOrder() | ListenOrder() if self._rolling is not None:
                 answer_to.put_nowait(_line(Refused(problem="it is rolling already: press roll once more to stop")))
-            case RollOrder():
+            case RollOrder() | ListenOrder():
                 self._rolling = order
                 self._roll_thread = threading.Thread(target=self._roll, args=(order,), name="roll")
                 self._roll_thread.start()
@@ -128,23 +129,23 @@ class Engine:
         if recorder is not None:
             recorder.stop()  # type: ignore[attr-defined]
 
-    def _roll(self, order: RollOrder) -> None:
+    def _roll(self, order: RollOrder | ListenOrder) -> None:
         # Imported here: numpy, scipy and numba take seconds, and the engine answers before that.
-        from fatsignal.core.timing.tempo import TempoMap
+        from fatsignal.engine.listener import Listener
         from fatsignal.engine.recorder import Recorder
-        from fatsignal.rig.simulated import Pace, Performance, SimulatedRig
+        from fatsignal.engine.sources import source_of
 
         try:
-            tempo = TempoMap(Fraction(order.tempo_bpm), order.beats_per_bar, order.rate_hz, order.lead_in_bars)
-            performance = Performance.within(
-                (order.window_from_frame, order.window_to_frame), order.notes, tempo,
-                from_frame=order.from_frame, to_frame=order.to_frame, seed=order.seed,
-            )  # fmt: skip
-            source = SimulatedRig(order.setup, performance, pace=Pace(order.speed))
-            self._recorder = recorder = Recorder(order, source, tempo, self._tell_from_thread)
-            recorder.run()
+            source = source_of(order)
+            capture = (
+                Recorder(order, source, self._tell_from_thread)
+                if isinstance(order, RollOrder)
+                else Listener(order, source, self._tell_from_thread)
+            )
+            self._recorder = capture
+            capture.run()
         except Exception as trouble:
-            self._tell_from_thread(Refused(problem=f"the roll could not start: {trouble}"))
+            self._tell_from_thread(Refused(problem=f"it could not start: {trouble}"))
         finally:
             self._recorder = None
             self._rolling = None
@@ -156,7 +157,7 @@ class Engine:
     def _tell(self, event: Event) -> None:
         line = _line(event)
         for queue in list(self._listeners):
-            if queue.qsize() < _LINES_BEHIND or event.event != "meters":
+            if queue.qsize() < _LINES_BEHIND or event.event not in ("meters", "pitch"):
                 queue.put_nowait(line)
 
 
@@ -175,10 +176,11 @@ def _warm_up() -> None:
     """Load every kernel before audio rolls: half a second of a note, to nowhere."""
     from fatsignal.core.instrument.player import Note
     from fatsignal.core.timing.tempo import TempoMap
+    from fatsignal.rig.pace import Pace
     from fatsignal.rig.setup import RigSetup
-    from fatsignal.rig.simulated import Pace, Performance, SimulatedRig
+    from fatsignal.rig.simulated import Performance, SimulatedRig
 
-    tempo = TempoMap(Fraction(120), 4, 48_000)
+    tempo = TempoMap.steady(120, rate_hz=48_000)
     note = Note(Fraction(0), Fraction(1), 0, 0, 0.5)
     first = tempo.bar_frame(1)
     rig = SimulatedRig(RigSetup(), Performance([note], tempo, first, first + 24_000, 1), pace=Pace(0))

@@ -12,7 +12,9 @@ from uuid import UUID
 from pydantic import BaseModel, ConfigDict, Field, TypeAdapter
 
 from fatsignal.core.instrument.player import Note
+from fatsignal.core.timing.click import ClickSettings
 from fatsignal.core.timing.tempo import TempoMap
+from fatsignal.rig.interface import SimulatedInterface
 from fatsignal.rig.setup import RigSetup
 
 VERSION: Literal[1] = 1
@@ -23,28 +25,49 @@ class _Message(BaseModel):
     v: Literal[1] = VERSION
 
 
-class RollOrder(_Message):
-    """Everything the engine needs to roll one take without asking anybody."""
+class _CaptureOrder(_Message):
+    """What any recording to disk needs; `record_offset_frames` of what arrives are left out at its beginning."""
 
-    do: Literal["roll"] = "roll"
     roll_id: UUID
     session_id: UUID
-    part_id: UUID
-    section_id: UUID | None = None
-    number: int
     folder: Path
     stem: str
     rate_hz: int
     depth: Literal["16", "24", "32f"] = "24"
-    tempo: TempoMap
     from_frame: int
+    to_frame: int
+    tempo: TempoMap
+    seed: int
+    interface: SimulatedInterface = SimulatedInterface()
+    record_offset_frames: int = 0
+    reference_pitch_hz: float = 440.0
+    click: ClickSettings = ClickSettings()
+    speed: float = 1.0
+
+
+class RollOrder(_CaptureOrder):
+    """Everything the engine needs to roll one take without asking anybody."""
+
+    do: Literal["roll"] = "roll"
+    part_id: UUID
+    section_id: UUID | None = None
+    number: int
     window_from_frame: int
     window_to_frame: int
-    to_frame: int
-    seed: int
     setup: RigSetup
     notes: list[Note]
-    speed: float = 1.0
+
+
+ListenKind = Literal["level", "tuning", "noise", "bleed", "latency", "computer"]
+
+
+class ListenOrder(_CaptureOrder):
+    """Listen for a check, or record what the computer plays; `setup` is None where no rig is heard."""
+
+    do: Literal["listen"] = "listen"
+    kind: ListenKind
+    part_id: UUID | None = None
+    setup: RigSetup | None = None
 
 
 class StopOrder(_Message):
@@ -57,8 +80,8 @@ class QuitOrder(_Message):
     do: Literal["quit"] = "quit"
 
 
-Order = Annotated[RollOrder | StopOrder | QuitOrder, Field(discriminator="do")]
-ORDERS: TypeAdapter[RollOrder | StopOrder | QuitOrder] = TypeAdapter(Order)
+Order = Annotated[RollOrder | ListenOrder | StopOrder | QuitOrder, Field(discriminator="do")]
+ORDERS: TypeAdapter[RollOrder | ListenOrder | StopOrder | QuitOrder] = TypeAdapter(Order)
 
 
 class ChannelFile(BaseModel):
@@ -107,6 +130,31 @@ class Rolling(_Message):
     channels: list[ChannelFile]
 
 
+class Listening(_Message):
+    """A check, or the computer's playback, is being recorded."""
+
+    event: Literal["listening"] = "listening"
+    roll_id: UUID
+    session_id: UUID
+    part_id: UUID | None
+    kind: ListenKind
+    frames: int
+    channels: list[ChannelFile]
+
+
+class Pitch(_Message):
+    """What the tuner reads, thirty times a second; all null while nothing can be read."""
+
+    event: Literal["pitch"] = "pitch"
+    roll_id: UUID
+    note: str | None = None
+    string: int | None = None
+    cents: float | None = None
+    frequency_hz: float | None = None
+    drift_cents: float | None = None
+    since_onset_s: float | None = None
+
+
 class Meters(_Message):
     """Levels since the last message, and the new columns of the wave.
 
@@ -135,6 +183,7 @@ class Ended(_Message):
     frames: int
     reason: Literal["stopped", "section", "problem"]
     problem: str
+    listened: bool = Field(default=False, description="It was no take but a check or the computer's playback.")
 
 
 class Refused(_Message):
@@ -144,8 +193,8 @@ class Refused(_Message):
     problem: str
 
 
-Event = Annotated[Hello | Ready | Rolling | Meters | Ended | Refused, Field(discriminator="event")]
-EVENTS: TypeAdapter[Hello | Ready | Rolling | Meters | Ended | Refused] = TypeAdapter(Event)
+Event = Annotated[Hello | Ready | Rolling | Listening | Meters | Pitch | Ended | Refused, Field(discriminator="event")]
+EVENTS: TypeAdapter[Hello | Ready | Rolling | Listening | Meters | Pitch | Ended | Refused] = TypeAdapter(Event)
 
 
 class EngineAddress(BaseModel):

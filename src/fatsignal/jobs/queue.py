@@ -11,7 +11,7 @@ from psycopg import AsyncConnection
 
 from fatsignal.config import settings
 from fatsignal.errors import FatSignalError
-from fatsignal.store import prints, sessions, takes, tones
+from fatsignal.store import parts, prints, sessions, takes, tones
 from fatsignal.store.database import Connection
 
 RENDERS = "renders"
@@ -90,7 +90,7 @@ async def _render_print(context: JobContext, print_id: str) -> None:
             return
         take = await takes.get_take(conn, print_.take_id)
         channels = (await takes.channels_of(conn, [take.id]))[take.id]
-        part = await sessions.get_part(conn, take.part_id)
+        part = await parts.get_part(conn, take.part_id)
         session = await sessions.get_session(conn, part.session_id)
         revision = await tones.get_revision(conn, print_.tone_revision_id)
         loop = asyncio.get_running_loop()

@@ -15,15 +15,21 @@ class SimulatedInterface(BaseModel):
     model_config = ConfigDict(extra="forbid", frozen=True)
 
     buffer_frames: int = Field(default=256, ge=16, le=4096)
-    clock_hz: int | None = Field(default=None, ge=8_000, le=384_000, description="Rate it is set to; null: the session's.")
+    clock_hz: int | None = Field(
+        default=None, ge=8_000, le=384_000, description="Rate it is set to; null: the session's."
+    )
     mains_hz: float = Field(default=50.0, ge=40, le=70)
     hum_dbu: float = Field(default=-82.0, ge=-140, le=0, description="Induced in a single coil turned the wrong way.")
     guitar_turned_deg: float = Field(default=70.0, ge=0, le=90, description="90 hums least.")
     buzz_dbu: float = Field(default=-140.0, ge=-140, le=0)
-    ground_loop_dbu: float = Field(default=-140.0, ge=-140, le=0, description="Round by the amp; a ground lift opens it.")
+    ground_loop_dbu: float = Field(
+        default=-140.0, ge=-140, le=0, description="Round by the amp; a ground lift opens it."
+    )
     extra_noise_dbu: float = Field(default=-140.0, ge=-140, le=0)
     room_noise_db_spl: float = Field(default=30.0, ge=0, le=90)
-    phones_leak_db: float | None = Field(default=None, ge=-80, le=0, description="Of the click, at the mics; null: none.")
+    phones_leak_db: float | None = Field(
+        default=None, ge=-80, le=0, description="Of the click, at the mics; null: none."
+    )
     broken_inputs: list[int] = Field(default_factory=list, max_length=INPUTS)
     vanishes_after_s: float | None = Field(default=None, ge=0, le=3600)
     extra_latency_frames: float = Field(default=0.0, ge=0, le=20_000)

@@ -1,5 +1,6 @@
 """What is plugged into what: the values of a part's rig. Frozen, they are the rig sheet of every take made with it."""
 
+import math
 from typing import Literal
 
 from pydantic import BaseModel, ConfigDict, Field, model_validator
@@ -77,7 +78,7 @@ class DiPath(_Values):
     box: BoxKind = "none"
     ground_lift: bool = False
     cable_m: float = Field(default=5.0, ge=0, le=100, description="From the instrument.")
-    input: InputUse = InputUse(number=1, kind="instrument")
+    input: InputUse = InputUse(number=1, kind="instrument", gain_db=3)
 
 
 class AmpUse(_Values):
@@ -119,15 +120,17 @@ class RigSetup(_Values):
     tuning: tuple[int, ...] = Field(default=(), description="MIDI notes from the lowest string; empty: the usual one.")
     string_offsets_cents: tuple[float, ...] = Field(default=(), description="Added to the tuner's targets.")
     pickup: PickupUse = PickupUse()
-    string_volts: float = Field(0.85, ge=0.01, le=10, description="Peak voltage of a string plucked as hard as it goes.")
+    string_volts: float = Field(
+        0.85, ge=0.01, le=10, description="Peak voltage of a string plucked as hard as it goes."
+    )
     di: DiPath | None = DiPath()
     amp: AmpUse | None = AmpUse()
     mics: list[MicOnRig] = Field(
         default_factory=lambda: [
-            MicOnRig(name="mic A", kind="ribbon", distance_m=0.05, input=InputUse(number=2, gain_db=22)),
+            MicOnRig(name="mic A", kind="ribbon", distance_m=0.05, input=InputUse(number=2, gain_db=28)),
             MicOnRig(
                 name="mic B", kind="coil", distance_m=0.081, off_centre_m=0.048, angle_deg=12,
-                input=InputUse(number=3, gain_db=22),
+                input=InputUse(number=3, gain_db=28),
             ),
         ],
         max_length=MOST_MICS,
@@ -190,33 +193,55 @@ def check_inputs(rigs: list[tuple[str, RigSetup]], *, inputs: int) -> list[str]:
             if use.number > inputs:
                 clashes.append(f"{said} is on input {use.number}, and the interface has {inputs}: choose another")
             elif use.number in taken:
-                clashes.append(f"{said} and {taken[use.number]} both take input {use.number}: choose another for one of them")
+                clashes.append(
+                    f"{said} and {taken[use.number]} both take input {use.number}: choose another for one of them"
+                )
             else:
                 taken[use.number] = said
     return clashes
 
 
 def standard_rig(instrument_name: str, *, with_amp: bool = True) -> RigSetup:
-    """The rig that a part begins with: DI and two microphones before an amp, or microphones before an acoustic guitar."""
+    """The rig that a part begins with: DI and two microphones before an amp, or one before an acoustic guitar.
+
+    Raises
+    ------
+    SettingRefused
+        If there is no such instrument.
+    """
     instrument = INSTRUMENTS.get(instrument_name)
     if instrument is None:
         raise SettingRefused(f"there is no instrument {instrument_name}: choose {', '.join(INSTRUMENTS)}")
-    pickup = usual_pickup(instrument.pickup)
+    # A louder pickup needs less gain for the same level; a bass sounds string by string.
+    di_gain_db = max(0, round((11 if instrument.bass else 3) - 20 * math.log10(instrument.string_volts / 0.85)))
+    rig = RigSetup(
+        instrument=instrument.name, pickup=usual_pickup(instrument.pickup), string_volts=instrument.string_volts,
+        di=DiPath(input=InputUse(number=1, kind="instrument", gain_db=di_gain_db)),
+    )  # fmt: skip
     if instrument.pickup == "piezo":
-        body = AmpUse(name="the guitar itself", blocks=[], speaker="acoustic body", cable_m=0)
-        mics = [
-            MicOnRig(name="mic A", kind="condenser", distance_m=0.3, off_centre_m=0.15, input=InputUse(number=2, gain_db=34, phantom=True))
-        ]
-        return RigSetup(instrument=instrument.name, pickup=pickup, string_volts=instrument.string_volts, amp=body, mics=mics)
+        return rig.model_copy(update={"di": _PIEZO_DI, "amp": _BODY, "mics": [_BEFORE_THE_BODY]})
     if not with_amp:
-        return RigSetup(instrument=instrument.name, pickup=pickup, string_volts=instrument.string_volts, amp=None, mics=[])
+        return rig.model_copy(update={"amp": None, "mics": []})
     if instrument.bass:
-        blocks: list[Block] = [
-            FirstStages(stages=2, drive=2, voicing="warm"),
-            ToneNetwork(network="deep", bass=5, middle=6, treble=5),
-            Power(level=4, sag=2, presence=3),
-        ]
-        amp = AmpUse(name="bass head", blocks=blocks, speaker="1x15 bass")
-        mics = [MicOnRig(name="mic A", kind="coil", distance_m=0.08, off_centre_m=0.06, input=InputUse(number=2, gain_db=33))]
-        return RigSetup(instrument=instrument.name, pickup=pickup, string_volts=instrument.string_volts, amp=amp, mics=mics)
-    return RigSetup(instrument=instrument.name, pickup=pickup, string_volts=instrument.string_volts)
+        return rig.model_copy(update={"amp": _bass_amp(), "mics": [_BEFORE_THE_BASS]})
+    return rig
+
+
+_PIEZO_DI = DiPath(box="active", input=InputUse(number=1, kind="microphone", gain_db=12, phantom=True))
+_BODY = AmpUse(name="the guitar itself", blocks=[], speaker="acoustic body", cable_m=0)
+_BEFORE_THE_BODY = MicOnRig(
+    name="mic A", kind="condenser", distance_m=0.3, off_centre_m=0.15,
+    input=InputUse(number=2, gain_db=34, phantom=True),
+)  # fmt: skip
+_BEFORE_THE_BASS = MicOnRig(
+    name="mic A", kind="coil", distance_m=0.08, off_centre_m=0.06, input=InputUse(number=2, gain_db=34)
+)
+
+
+def _bass_amp() -> AmpUse:
+    blocks: list[Block] = [
+        FirstStages(stages=2, drive=2, voicing="warm"),
+        ToneNetwork(network="deep", bass=5, middle=6, treble=5),
+        Power(level=4, sag=2, presence=3),
+    ]
+    return AmpUse(name="bass head", blocks=blocks, speaker="1x15 bass")

@@ -16,7 +16,7 @@ from fatsignal.core.instrument.converter import ConverterRunner
 from fatsignal.core.instrument.inputs import BOXES, box_gain_db, gain_of_input_db, volts_from_dbu
 from fatsignal.core.instrument.instruments import INSTRUMENTS, string_inharmonicity
 from fatsignal.core.instrument.mains import MainsRunner
-from fatsignal.core.instrument.pickup import pickup_filter
+from fatsignal.core.instrument.pickup_filter import pickup_filter
 from fatsignal.core.instrument.player import Hand, Note, perform
 from fatsignal.core.instrument.plucked_string import StringRunner, StringShape
 from fatsignal.core.mics.microphone import MIC_KINDS
@@ -28,13 +28,14 @@ from fatsignal.core.tone.convolution import Convolver
 from fatsignal.core.tone.document import Tone
 from fatsignal.core.units import amplitude_from_db, equal_tempered_hz
 from fatsignal.rig.interface import SimulatedInterface
+from fatsignal.rig.noise import REFERENCE_PA, di_noise_dbfs, mic_noise_dbfs
 from fatsignal.rig.pace import Pace, PacedBlocks
-from fatsignal.rig.path import PASCAL_PER_DRIVE, di_noise_dbfs, mic_noise_dbfs
 from fatsignal.rig.setup import MicOnRig, RigSetup
 from fatsignal.rig.source import InputChannel
 
 BLOCK_FRAMES = 256
-_REFERENCE_PA = 20e-6
+# Sound pressure at one metre for a drive of 1 of the simulated amp; a loud room, no source.
+PASCAL_PER_DRIVE = 1.0
 # How much of the hum that a single coil catches gets into the others.
 _HUM_SHARE = {"single coil": 1.0, "humbucker": 0.05, "piezo": 0.02}
 _LEAST_HUM = 0.03
@@ -86,9 +87,7 @@ class SimulatedRig(PacedBlocks):
             rate_hz=rate_hz, frames=performance.to_frame - performance.from_frame, interface=interface,
             pace=pace or Pace(), block_frames=block_frames,
         )  # fmt: skip
-        self.channels = tuple(
-            InputChannel(name, "di" if name == "DI" else "mic") for name, _ in setup.inputs
-        )
+        self.channels = tuple(InputChannel(name, "di" if name == "DI" else "mic") for name, _ in setup.inputs)
         self._strings = _strings(setup, performance, interface)
         self._volts = setup.string_volts
         self._hum = MainsRunner(
@@ -99,15 +98,14 @@ class SimulatedRig(PacedBlocks):
         self._random = np.random.default_rng(performance.seed)
         self._pickup: RationalFilter = pickup_filter(setup.pickup.circuit, setup.load, rate_hz)
         self._di = _DiRunner(setup, interface, rate_hz, performance.seed) if setup.di else None
-        blocks = setup.amp.blocks if setup.amp else []
-        self._amp = ToneChain(Tone(name="amp", full_scale_v=1.0, oversample=4, blocks=blocks), rate_hz=rate_hz)
+        self._amp = _amp(setup, rate_hz)
         self._mics = [
             _MicRunner(setup, mic, index, interface, rate_hz, performance.seed) for index, mic in enumerate(setup.mics)
         ]
         self._phones = _Phones(performance, interface)
         # The simulated amp answers later than a real one would; the DI waits for it here, so that the
         # channels stand to each other as they do in a room.
-        late = self._amp.latency_frames if self._mics else 0
+        late = self._amp.latency_frames if self._amp and self._mics else 0
         self._di_waiting = np.zeros(late)
         self._sounding(late)
 
@@ -123,7 +121,7 @@ class SimulatedRig(PacedBlocks):
         strings = np.sum([string.process(frames) for string in self._strings], axis=0)
         hiss = self._hiss_v * self._random.standard_normal(frames)
         volts = self._pickup.process(self._volts * strings + self._hum.process(frames) + hiss)
-        cone = self._amp.process(volts) if self._mics else volts
+        cone = self._amp.process(volts) if self._amp and self._mics else volts
         if self._di is None:
             return None, cone
         waiting = np.concatenate((self._di_waiting, self._di.process(volts)))
@@ -151,6 +149,13 @@ def _strings(setup: RigSetup, performance: Performance, interface: SimulatedInte
         )
         for index, (note, string_events) in enumerate(zip(open_notes, events, strict=True))
     ]
+
+
+def _amp(setup: RigSetup, rate_hz: int) -> ToneChain | None:
+    """The amp's circuit; None where the instrument itself sounds."""
+    if setup.amp is None or not setup.amp.blocks:
+        return None
+    return ToneChain(Tone(name="amp", full_scale_v=1.0, oversample=4, blocks=setup.amp.blocks), rate_hz=rate_hz)
 
 
 def _hum_volts(setup: RigSetup, interface: SimulatedInterface) -> float:
@@ -198,7 +203,7 @@ class _MicRunner:
         position = MicPosition(mic.kind, mic.distance_m, mic.off_centre_m, mic.angle_deg)
         response = mic_impulse_response(speaker, position, rate_hz)
         self._convolver = Convolver(response * PASCAL_PER_DRIVE * self._pascal)
-        self._room_pa = _REFERENCE_PA * amplitude_from_db(interface.room_noise_db_spl)
+        self._room_pa = REFERENCE_PA * amplitude_from_db(interface.room_noise_db_spl)
         self._random = np.random.default_rng(seed + 7000 + index)
         self._converter = ConverterRunner(
             noise_dbfs=mic_noise_dbfs(mic), broken=use.number in interface.broken_inputs,
@@ -229,5 +234,3 @@ class _Phones:
             self._performance.tempo, from_frame=start, to_frame=start + frames, settings=self._performance.click
         )
         return self._cut.process(self._pascal * click.channel(0))
-
-

@@ -30,9 +30,7 @@ class Backing:
     added_at: datetime
 
 
-_BACKING = (
-    "id, session_id, name, file, origin, frames, channels, placed_frame, gain_db, loudness_lufs, pulse, added_at"
-)
+_BACKING = "id, session_id, name, file, origin, frames, channels, placed_frame, gain_db, loudness_lufs, pulse, added_at"
 
 
 async def add_backing(
@@ -82,3 +80,7 @@ async def place_backing(conn: Connection, backing_id: UUID, *, placed_frame: int
 async def remove_backing(conn: Connection, backing_id: UUID) -> None:
     """Take a backing track out of its session; its file stays on disk."""
     await conn.execute("DELETE FROM backing WHERE id = %s", (backing_id,))
+
+
+async def set_pulse(conn: Connection, backing_id: UUID, pulse: dict[str, Any]) -> None:
+    await conn.execute("UPDATE backing SET pulse = %s WHERE id = %s", (Jsonb(pulse), backing_id))

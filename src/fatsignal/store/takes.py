@@ -26,7 +26,10 @@ class TakeChannel:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Take:
-    """`folder` is relative to the folder of all sessions; frames count from the session's zero."""
+    """`folder` is relative to the folder of all sessions; frames count from the session's zero.
+
+    `recorded_frame` is where it was recorded: it differs from `from_frame` once its section has moved.
+    """
 
     id: UUID
     part_id: UUID
@@ -34,6 +37,7 @@ class Take:
     recorded_at: datetime
     rate_hz: int
     from_frame: int
+    recorded_frame: int
     frames: int
     window_from_frame: int
     window_to_frame: int
@@ -45,7 +49,7 @@ class Take:
 
 
 _TAKE = (
-    "take.id, take.part_id, take.number, take.recorded_at, take.rate_hz, take.from_frame, take.frames,"
+    "take.id, take.part_id, take.number, take.recorded_at, take.rate_hz, take.from_frame, take.recorded_frame, take.frames,"
     " take.window_from_frame, take.window_to_frame, take.origin, take.rig_sheet, take.note, take.folder,"
     " take.binned_at"
 )
@@ -56,13 +60,13 @@ async def add_take(conn: Connection, take: Take, channels: list[TakeChannel]) ->
     async with conn.cursor() as cur:
         await cur.execute(
             """
-            INSERT INTO take (id, part_id, number, recorded_at, rate_hz, from_frame, frames, window_from_frame,
-                              window_to_frame, origin, rig_sheet, note, folder)
-            VALUES (%s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s)
+            INSERT INTO take (id, part_id, number, recorded_at, rate_hz, from_frame, recorded_frame, frames,
+                              window_from_frame, window_to_frame, origin, rig_sheet, note, folder)
+            VALUES (%s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s)
             ON CONFLICT (id) DO NOTHING
             """,
             (
-                take.id, take.part_id, take.number, take.recorded_at, take.rate_hz, take.from_frame, take.frames,
+                take.id, take.part_id, take.number, take.recorded_at, take.rate_hz, take.from_frame, take.recorded_frame, take.frames,
                 take.window_from_frame, take.window_to_frame, take.origin, Jsonb(take.rig_sheet), take.note,
                 take.folder,
             ),
@@ -136,3 +140,16 @@ async def set_binned(conn: Connection, take_id: UUID, *, binned: bool) -> None:
         await cur.execute("UPDATE take SET binned_at = CASE WHEN %s THEN now() END WHERE id = %s", (binned, take_id))
         if cur.rowcount == 0:
             raise NotFound("take", take_id)
+
+
+async def move_takes(conn: Connection, moves: dict[UUID, int]) -> None:
+    """Move takes along the time line by so many frames each; their audio and where they were recorded stay."""
+    async with conn.cursor() as cur:
+        await cur.executemany(
+            """
+            UPDATE take SET from_frame = from_frame + %(by)s, window_from_frame = window_from_frame + %(by)s,
+                            window_to_frame = window_to_frame + %(by)s
+            WHERE id = %(id)s
+            """,
+            [{"id": take_id, "by": by} for take_id, by in moves.items() if by],
+        )

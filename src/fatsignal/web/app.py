@@ -26,7 +26,22 @@ from fatsignal.web.limits import NotTooLarge
 from fatsignal.web.live import Hub
 from fatsignal.web.live import router as live_router
 from fatsignal.web.problems import answer_problems
-from fatsignal.web.routes import hand_over, opening, reamp, rolls, sessions, takes, waves
+from fatsignal.web.routes import (
+    backings,
+    checks,
+    hand_over,
+    interface,
+    kits,
+    opening,
+    parts,
+    reamp,
+    rig_sheets,
+    rolls,
+    sessions,
+    song,
+    takes,
+    waves,
+)
 from fatsignal.web.security import OnlyOurselves
 
 PAGES = Path(__file__).resolve().parents[3] / "frontend" / "dist"
@@ -41,7 +56,8 @@ def create_app(place: Settings | None = None) -> FastAPI:
     app = FastAPI(title="Fat Signal", version=fatsignal.__version__, lifespan=_lifespan, docs_url=None, redoc_url=None)
     app.state.place = place
     answer_problems(app)
-    for routes in (opening, sessions, takes, waves, rolls, reamp, hand_over):
+    stations = (opening, sessions, song, backings, parts, kits, interface, checks, rig_sheets, takes, rolls, reamp)
+    for routes in (*stations, hand_over, waves):
         app.include_router(routes.router)
     app.include_router(live_router)
     _serve_pages(app)

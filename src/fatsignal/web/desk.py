@@ -12,9 +12,23 @@ from psycopg_pool import AsyncConnectionPool, PoolTimeout
 
 from fatsignal.config import Settings
 from fatsignal.engine.link import EngineLink
-from fatsignal.engine.protocol import Ended, Hello, Meters, Order, Ready, Refused, Rolling, RollOrder, StopOrder
+from fatsignal.engine.protocol import (
+    Ended,
+    Hello,
+    Listening,
+    ListenOrder,
+    Meters,
+    Order,
+    Pitch,
+    Ready,
+    Refused,
+    Rolling,
+    RollOrder,
+    StopOrder,
+)
 from fatsignal.errors import FatSignalError, RollRefused
 from fatsignal.store.database import Connection
+from fatsignal.web.listening import ListeningDesk
 from fatsignal.web.live import Hub
 
 _RETRY_S = 1.0
@@ -34,6 +48,7 @@ class Desk:
         self._answer: asyncio.Future[None] | None = None
         self._to_enter = asyncio.Event()
         self._database_away = False
+        self.listening = ListeningDesk(place, pool, hub, self)
 
     @property
     def rolling(self) -> UUID | None:
@@ -55,14 +70,14 @@ class Desk:
                     self._link = None
                     self._rolling = None
                     await link.close()
-                self._hub.set_state(engine="starting", rolling=None)
+                self._hub.set_state(engine="starting", rolling=None, listening=None)
                 self._to_enter.set()
                 await asyncio.sleep(_RETRY_S)
         finally:
             entering.cancel()
 
-    async def roll(self, order: RollOrder) -> None:
-        """Start a roll; returns when the engine has it on disk.
+    async def start(self, order: RollOrder | ListenOrder) -> None:
+        """Start to roll or to listen; returns when the engine has it on disk.
 
         Raises
         ------
@@ -103,14 +118,21 @@ class Desk:
                     self._rolling = event.roll_id
                     self._hub.set_state(rolling=event.model_dump(mode="json"))
                     self._settle(None)
-                case Meters():
+                case Listening():
+                    self._rolling = event.roll_id
+                    self._hub.set_state(listening=event.model_dump(mode="json"))
+                    self._settle(None)
+                case Meters() | Pitch():
                     self._hub.tell(event.model_dump(mode="json"))
                 case Ended():
                     self._rolling = None
-                    self._hub.set_state(rolling=None)
+                    self._hub.set_state(rolling=None, listening=None)
                     self._hub.tell(_ended_message(event))
                     self._settle(event.problem or None)
-                    self._to_enter.set()
+                    if event.listened:
+                        self.listening.ended(event)
+                    else:
+                        self._to_enter.set()
                 case Refused():
                     self._settle(event.problem)
                     self._hub.tell({"event": "notice", "problem": event.problem})

@@ -16,13 +16,13 @@ class Hub:
 
     def __init__(self) -> None:
         self._listeners: set[asyncio.Queue[str]] = set()
-        self._state: dict[str, Any] = {"event": "state", "engine": "starting", "rolling": None}
+        self._state: dict[str, Any] = {"event": "state", "engine": "starting", "rolling": None, "listening": None}
 
     def tell(self, message: dict[str, Any]) -> None:
         """Send one message to all pages."""
         text = json.dumps(message)
         for queue in list(self._listeners):
-            if message["event"] == "meters" and queue.qsize() > _BEHIND:
+            if message["event"] in ("meters", "pitch") and queue.qsize() > _BEHIND:
                 continue
             queue.put_nowait(text)
 

@@ -7,7 +7,7 @@ from psycopg import OperationalError
 from psycopg_pool import PoolTimeout
 from starlette.exceptions import HTTPException
 
-from fatsignal.errors import FatSignalError, NotFound, RollRefused
+from fatsignal.errors import AsksFirst, FatSignalError, NotFound, RollRefused
 
 DATABASE_AWAY = "the database is not reached: what is rolling goes on and is entered when it is back; try again then"
 
@@ -28,6 +28,8 @@ def answer_problems(app: FastAPI) -> None:
         match error:
             case NotFound():
                 return problem(404, "Not found", str(error))
+            case AsksFirst():
+                return problem(409, "Asks first", str(error))
             case RollRefused():
                 return problem(409, "Cannot roll", str(error))
             case _:

@@ -6,9 +6,12 @@ import librosa
 import numpy as np
 import pytest
 
-from fatsignal.core.instrument.di_input import InputRunner, InstrumentInput
-from fatsignal.core.instrument.pickup import Load, Pickup, pickup_filter, resonance_hz, response_db
-from fatsignal.core.instrument.player import INSTRUMENTS, Hand, Note, perform
+from fatsignal.core.instrument.converter import ConverterRunner
+from fatsignal.core.instrument.instruments import INSTRUMENTS
+from fatsignal.core.instrument.mains import MainsRunner
+from fatsignal.core.instrument.pickup import Load, Pickup, resonance_hz, response_db
+from fatsignal.core.instrument.pickup_filter import pickup_filter
+from fatsignal.core.instrument.player import Hand, Note, perform
 from fatsignal.core.instrument.plucked_string import StringEvent, StringRunner, StringShape
 from fatsignal.core.timing.tempo import TempoMap
 from fatsignal.core.units import cents_between, equal_tempered_hz
@@ -129,14 +132,24 @@ def test_the_running_pickup_filter_keeps_its_resonance():
     assert np.argmax(spectrum) * FS / (1 << 15) == pytest.approx(damped, rel=0.03)
 
 
-def test_the_input_clips_flat_and_has_its_noise_and_hum():
-    runner = InputRunner(InstrumentInput(full_scale_v=1.0, noise_dbfs=-90.0, hum_dbfs=-70.0), rate_hz=FS, seed=1)
-    rest = runner.process(np.zeros(4 * FS))
-    spectrum = np.abs(np.fft.rfft(rest * np.hanning(len(rest)))) * 4 / len(rest)
-    assert 20 * np.log10(spectrum[200] / math.sqrt(2)) == pytest.approx(-70.0, abs=0.2)
-    loud = InputRunner(InstrumentInput(full_scale_v=1.0), rate_hz=FS, seed=1).process(1.5 * sine(100.0))
+def test_the_converter_clips_flat_has_its_noise_and_lets_nothing_through_a_broken_cable():
+    rest = ConverterRunner(noise_dbfs=-90.0, seed=1).process(np.zeros(4 * FS))
+    assert 20 * np.log10(rest.std()) == pytest.approx(-90.0, abs=0.1)
+    loud = ConverterRunner(noise_dbfs=-110.0, seed=1).process(1.5 * sine(100.0))
     assert loud.max() == (2**23 - 1) / 2**23
     assert loud.min() == -1.0
+    broken = ConverterRunner(noise_dbfs=-110.0, seed=1, broken=True).process(0.5 * sine(100.0))
+    assert 20 * np.log10(np.abs(broken).max()) < -70
+
+
+@pytest.mark.parametrize("mains_hz", [50.0, 60.0])
+def test_hum_and_buzz_have_the_level_that_they_are_given(mains_hz):
+    hum = MainsRunner(mains_hz, hum_v=0.01, buzz_v=0.0, rate_hz=FS).process(FS)
+    assert np.sqrt(np.mean(hum**2)) == pytest.approx(0.01, rel=1e-6)
+    buzz = MainsRunner(mains_hz, hum_v=0.0, buzz_v=0.01, rate_hz=FS).process(FS)
+    assert np.sqrt(np.mean(buzz**2)) == pytest.approx(0.01, rel=1e-6)
+    spectrum = np.abs(np.fft.rfft(hum))
+    assert np.argmax(spectrum) == round(mains_hz)
 
 
 def written():
@@ -144,7 +157,7 @@ def written():
 
 
 def play(seed, hand=None):
-    tempo = TempoMap(Fraction(104), 4, FS)
+    tempo = TempoMap.steady(104, rate_hz=FS)
     return perform(
         written(), instrument=INSTRUMENTS["six-string guitar"], tempo=tempo, from_frame=tempo.bar_frame(1),
         to_frame=tempo.bar_frame(17), seed=seed, hand=hand,
@@ -157,12 +170,12 @@ def test_a_seed_is_a_pass_and_another_seed_another_pass():
 
 
 def test_passes_wander_about_the_click_by_as_much_as_the_hand_does():
-    tempo = TempoMap(Fraction(104), 4, FS)
+    tempo = TempoMap.steady(104, rate_hz=FS)
     hand = Hand(late_chance=0, missed_chance=0, fluffed_chance=0)
     off_s = []
     for seed in range(20):
         starts = sorted(event.frame for string in play(seed, hand) for event in string if event.pluck)
-        written_at = [tempo.beat_frame(beat) - tempo.bar_frame(1) for beat in range(64)]
+        written_at = [tempo.quarter_frame(beat) - tempo.bar_frame(1) for beat in range(64)]
         off_s += [(a - b) / FS for a, b in zip(starts, written_at, strict=True)]
     # An autoregressive hand: spread sigma/sqrt(1 − 0.8²) = 10 ms for 6 ms.
     assert np.std(off_s) == pytest.approx(0.010, rel=0.2)
@@ -179,7 +192,7 @@ def test_now_and_then_a_note_is_missing_or_fluffed():
 
 def test_a_hand_that_is_ahead_of_the_click_does_not_stop_its_own_next_note():
     """Eighths that follow each other on one string: each rings until the next, however early that comes."""
-    tempo = TempoMap(Fraction(104), 4, FS)
+    tempo = TempoMap.steady(104, rate_hz=FS)
     eighths = [Note(Fraction(number, 2), Fraction(1, 2), 0, 0, 0.8) for number in range(64)]
     hasty = Hand(timing_s=0.02, late_chance=0.0, fluffed_chance=0.0, missed_chance=0.0)
     events = perform(
@@ -187,7 +200,7 @@ def test_a_hand_that_is_ahead_of_the_click_does_not_stop_its_own_next_note():
         to_frame=tempo.bar_frame(9), seed=3, hand=hasty,
     )[0]  # fmt: skip
     strokes = [event.frame for event in events if event.pluck]
-    written = [tempo.beat_frame(note.beat) - tempo.bar_frame(1) for note in eighths]
+    written = [tempo.quarter_frame(note.beat) - tempo.bar_frame(1) for note in eighths]
     assert len(strokes) == 64
     assert any(stroke < place for stroke, place in zip(strokes, written, strict=True))
     for event, following in itertools.pairwise(events):

@@ -76,10 +76,10 @@ def test_silence_and_nothing_are_measured_without_an_error():
         (-15.0, -6.5, 0, None),
         (-15.0, -2.0, 0, "turn the DI down 4 dB"),
         (-30.0, -20.0, 0, "turn the DI up 14 dB: a weak DI makes a thin simulation"),
-        (-14.0, -1.0, 3, "flat tops: turn the DI down 5 dB, they cannot be undone"),
+        (-14.0, -1.0, 3, "flat tops: turn the DI down 11 dB, they cannot be undone"),
         (-np.inf, -np.inf, 0, "nothing arrived: check the cable and the input"),
     ],
 )
 def test_advice_says_by_how_much_to_turn_which_way(average, peak, flat, expected):
-    """Aims of common practice, no source: average −18 to −12 dBFS, peak −6 dBFS."""
+    """Aims of common practice, no source: average −18 to −12 dBFS, peak −6 dBFS; a flat top was 6 dB higher."""
     assert di_advice(average, peak, flat) == expected

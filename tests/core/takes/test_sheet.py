@@ -4,7 +4,7 @@ from uuid import uuid4
 from fatsignal.core.takes.sheet import Window, sheet_line
 from fatsignal.core.timing.tempo import TempoMap
 
-TEMPO = TempoMap(Fraction(104), 4, 48_000)
+TEMPO = TempoMap.steady(104, rate_hz=48_000)
 
 
 def line(*windows, first_bar=5, bars=8, phrase_bars=3):

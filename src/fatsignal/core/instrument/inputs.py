@@ -35,7 +35,7 @@ class InputFacts:
 
 
 INPUTS: dict[InputKind, InputFacts] = {
-    "instrument": InputFacts(1e6, 3.0, -104.0, 0.0, 50.0),
+    "instrument": InputFacts(1e6, 8.0, -104.0, 0.0, 50.0),
     "microphone": InputFacts(3_000.0, 2.2, -127.5, 0.0, 70.0),
     "line": InputFacts(10e3, 12.0, -98.0, -10.0, 20.0),
 }

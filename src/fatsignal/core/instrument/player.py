@@ -67,7 +67,9 @@ def perform(
     random = np.random.default_rng([seed, from_frame & 0x7FFFFFFF])
     played: list[list[tuple[StringEvent, StringEvent]]] = [[] for _ in open_notes]
     # A string out of tune stays so for the whole pass.
-    detune_cents = random.normal(0.0, hand.detune_cents, len(open_notes)) + (string_cents or 0.0)
+    detune_cents = random.normal(0.0, hand.detune_cents, len(open_notes))
+    if string_cents is not None:
+        detune_cents = detune_cents + np.asarray(string_cents)
     last_start: dict[Fraction, int] = {}
     ahead_s = 0.0
     for note in sorted(notes, key=lambda note: (note.beat, note.string)):

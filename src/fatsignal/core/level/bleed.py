@@ -33,9 +33,7 @@ class BleedReport:
     found: bool
 
 
-def measure_bleed(
-    recorded: Samples, click: Samples, *, rate_hz: int, playing_dbfs: float
-) -> BleedReport:
+def measure_bleed(recorded: Samples, click: Samples, *, rate_hz: int, playing_dbfs: float) -> BleedReport:
     """Find the part of `recorded` that is a filtered `click`, both of shape (frames,) and starting together.
 
     The delay is where both correlate best; from there a filter of 12 ms is fitted by least squares, and what it makes of the

@@ -48,15 +48,16 @@ def check_levels(clip: Clip, *, kinds: list[str], inputs: list[str]) -> list[Cha
     ]  # fmt: skip
 
 
-def _channel(
-    average: float, peak: float, share: float, flat_tops: int, kind: str, knob: str
-) -> ChannelLevel:
+def _channel(average: float, peak: float, share: float, flat_tops: int, kind: str, knob: str) -> ChannelLevel:
     turn = turn_by_db(average, peak, flat_tops)
     if math.isinf(average) or peak < _SILENT_DBFS:
         verdict: Verdict = "fix"
         says = f"nothing arrives at {knob}: check the cable, the input and its switch"
     elif flat_tops:
-        verdict, says = "fix", f"{flat_tops} flat top{'s'[: flat_tops != 1]}: turn {knob} down {-turn} dB, they cannot be undone"
+        verdict, says = (
+            "fix",
+            f"{flat_tops} flat top{'s'[: flat_tops != 1]}: turn {knob} down {-turn} dB, they cannot be undone",
+        )
     elif turn < 0:
         verdict, says = ("fix" if peak > -1 else "look"), f"turn {knob} down {-turn} dB"
     elif turn > 0:

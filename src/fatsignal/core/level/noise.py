@@ -187,11 +187,15 @@ def noise_advice(report: NoiseReport, *, gain_db: float, single_coil: bool, is_d
     worst = report.worst
     mains = f"{report.mains_hz:.0f} Hz" if report.mains_hz else "mains"
     if worst == "hum" and single_coil:
-        tries.append(f"turn yourself and the guitar: a single coil picks up {mains} hum least at right angles to its source")
+        tries.append(
+            f"turn yourself and the guitar: a single coil picks up {mains} hum least at right angles to its source"
+        )
     if worst in ("hum", "buzz") and is_di_box:
         tries.append("lift the ground at the DI box: hum that goes away then came round by the amp's mains lead")
     if worst == "buzz":
-        tries.append("switch off dimmers and chargers near the guitar, and try another cable: buzz rides on a poor screen")
+        tries.append(
+            "switch off dimmers and chargers near the guitar, and try another cable: buzz rides on a poor screen"
+        )
     if worst in ("hum", "buzz") and not is_di_box and not single_coil:
         tries.append("move away from transformers and screens, then try another cable")
     if worst == "hiss" and gain_db > 30:

@@ -113,9 +113,7 @@ def report_shape(
     """Every interval of a chord with its distance from pure and its beats, each string moved by its offset."""
     check_shape(shape, open_notes)
     offsets = list(offsets_cents or [0.0] * len(open_notes))
-    sounding = [
-        (string, open_notes[string] + fret) for string, fret in enumerate(shape.frets) if fret is not None
-    ]
+    sounding = [(string, open_notes[string] + fret) for string, fret in enumerate(shape.frets) if fret is not None]
     intervals = []
     for one, other in combinations(sounding, 2):
         (low_string, low), (high_string, high) = sorted((one, other), key=lambda pair: (pair[1], pair[0]))

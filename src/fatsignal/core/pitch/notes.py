@@ -1,9 +1,8 @@
 """Names of notes, and which string a frequency belongs to."""
 
+import math
 from collections.abc import Sequence
 from dataclasses import dataclass
-
-import math
 
 from fatsignal.core.units import cents_between, equal_tempered_hz
 

@@ -113,9 +113,7 @@ class NoteFound:
     drift_cents: float | None
 
 
-def list_notes(
-    clip: Clip, targets: Sequence[Target] = (), *, reference_pitch_hz: float = 440.0
-) -> list[NoteFound]:
+def list_notes(clip: Clip, targets: Sequence[Target] = (), *, reference_pitch_hz: float = 440.0) -> list[NoteFound]:
     """Every single note of a recording with its pitch; chords, noise and silence give none.
 
     The channels are taken together. Pitch is read once a note has settled, drift against its first tenth of a second.

@@ -197,5 +197,3 @@ def _without_repeated_meters(meters: list[MeterChange]) -> list[MeterChange]:
         if not kept or (kept[-1].beats, kept[-1].unit) != (meter.beats, meter.unit):
             kept.append(meter)
     return kept
-
-

@@ -16,7 +16,11 @@ Loudness = Literal["accent", "beat", "sub"]
 _LENGTH_S = 0.045
 # Pitch of the three, so that they are told apart by ear at equal level too.
 _TONE_HZ: dict[Loudness, float] = {"accent": 1_760.0, "beat": 1_174.7, "sub": 880.0}
-_WOOD_HZ: dict[Loudness, tuple[float, float]] = {"accent": (920.0, 2_380.0), "beat": (760.0, 1_940.0), "sub": (640.0, 1_600.0)}
+_WOOD_HZ: dict[Loudness, tuple[float, float]] = {
+    "accent": (920.0, 2_380.0),
+    "beat": (760.0, 1_940.0),
+    "sub": (640.0, 1_600.0),
+}
 
 
 class ClickSettings(BaseModel):
@@ -35,9 +39,7 @@ class ClickSettings(BaseModel):
     play_count_in_bars: int = Field(default=0, ge=0, le=4)
 
 
-def render_click(
-    tempo: TempoMap, *, from_frame: int, to_frame: int, settings: ClickSettings | None = None
-) -> Clip:
+def render_click(tempo: TempoMap, *, from_frame: int, to_frame: int, settings: ClickSettings | None = None) -> Clip:
     """The click of every beat that sounds in [from_frame, to_frame), mono; one that began before it is cut, not lost."""
     settings = settings or ClickSettings()
     samples = np.zeros(max(0, to_frame - from_frame))

@@ -26,6 +26,7 @@ _LOW_HZ, _HIGH_SHARE = 200.0, 0.4
 _PEAK = 0.5
 _CLEAR_FACTOR = 8.0
 _ZOOM = 16
+_EARLY_FRAMES = 64
 
 Feel = Literal["comfortable", "felt", "unplayable"]
 
@@ -77,6 +78,8 @@ def measure_round_trip(returned: Samples, *, rate_hz: int, pings: int = PINGS) -
         If no ping stands out, or they disagree: a sentence for who plugs the cable.
     """
     apart, one = round(_APART_S * rate_hz), ping(rate_hz)
+    # A recording that was moved back by a measured offset may begin a fraction of a frame too late.
+    returned = np.concatenate((np.zeros(_EARLY_FRAMES), returned))
     found, clearness = [], []
     for number in range(pings):
         stretch = returned[number * apart : (number + 1) * apart + len(one)]
@@ -84,7 +87,7 @@ def measure_round_trip(returned: Samples, *, rate_hz: int, pings: int = PINGS) -
             break
         place, clear = _place_of(stretch, one)
         if clear >= _CLEAR_FACTOR:
-            found.append(place)
+            found.append(place - _EARLY_FRAMES)
             clearness.append(clear)
     if len(found) < max(2, pings // 2):
         raise SignalError(

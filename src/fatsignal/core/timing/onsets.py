@@ -36,7 +36,9 @@ def onset_strength(signal: Samples, *, rate_hz: int) -> tuple[Samples, int]:
     if signal.size < window:
         signal = np.concatenate((signal, np.zeros(window - signal.size)))
     # Single precision is enough for where a note begins, and takes half the time.
-    _, _, spectrum = stft(signal.astype(np.float32), rate_hz, nperseg=window, noverlap=window - hop, boundary="zeros", padded=True)
+    _, _, spectrum = stft(
+        signal.astype(np.float32), rate_hz, nperseg=window, noverlap=window - hop, boundary="zeros", padded=True
+    )
     bands = np.asarray(_bands(window, rate_hz) @ np.abs(spectrum))
     loudest = float(np.percentile(bands.max(axis=0), 99.5))
     if loudest <= 0:

@@ -68,7 +68,9 @@ def find_pulse(clip: Clip, *, beats_per_bar: int = 4, near_bpm: float | None = N
     signal = np.ascontiguousarray(clip.samples.mean(axis=1))
     rate_hz = clip.rate_hz
     if signal.size < SHORTEST_S * rate_hz:
-        raise SignalError(f"{signal.size / rate_hz:.1f} s are too short to find a tempo in: {SHORTEST_S:g} s are needed")
+        raise SignalError(
+            f"{signal.size / rate_hz:.1f} s are too short to find a tempo in: {SHORTEST_S:g} s are needed"
+        )
     strength, hop = onset_strength(signal, rate_hz=rate_hz)
     if not strength.any():
         raise SignalError("nothing begins in this recording: there is no tempo to find")
@@ -95,9 +97,7 @@ def find_pulse(clip: Clip, *, beats_per_bar: int = 4, near_bpm: float | None = N
     )
 
 
-def map_over(
-    pulse: Pulse, *, rate_hz: int, bar_one_frame: int, follow_ms: float = FOLLOW_MS
-) -> tuple[TempoMap, int]:
+def map_over(pulse: Pulse, *, rate_hz: int, bar_one_frame: int, follow_ms: float = FOLLOW_MS) -> tuple[TempoMap, int]:
     """A tempo map whose bars lie on the recording's downbeats, and the frame at which the recording then begins.
 
     A tempo is held for as long as every downbeat stays within `follow_ms` of it; each change stands at the true
@@ -116,7 +116,9 @@ def map_over(
         frames = Fraction(downbeats[end] - downbeats[start], end - start)
         bpm = Fraction(60 * rate_hz * pulse.beats_per_bar) / frames
         if not SLOWEST_BPM <= bpm <= FASTEST_BPM:
-            raise SignalError(f"bar {start + 1} would need {float(bpm):.0f} beats a minute: correct the first beat first")
+            raise SignalError(
+                f"bar {start + 1} would need {float(bpm):.0f} beats a minute: correct the first beat first"
+            )
         changes.append(TempoChange(start + 1, bpm, meant=True))
         start = end
     tempo = TempoMap(rate_hz, tuple(changes), (MeterChange(1, pulse.beats_per_bar, meant=True),), bar_one_frame)

@@ -85,7 +85,9 @@ class TempoMap:
             if not 1 <= meter.beats <= 32:
                 raise SettingRefused(f"{meter.beats} beats in a bar is outside 1 to 32")
             if meter.unit not in UNITS:
-                raise SettingRefused(f"a meter of {meter.beats}/{meter.unit} has no such note: use 1, 2, 4, 8, 16 or 32")
+                raise SettingRefused(
+                    f"a meter of {meter.beats}/{meter.unit} has no such note: use 1, 2, 4, 8, 16 or 32"
+                )
         _check_bars("tempo", [change.bar for change in self.tempos])
         _check_bars("meter", [meter.bar for meter in self.meters])
         if self.tempos[-1].ramp:
@@ -93,7 +95,13 @@ class TempoMap:
 
     @classmethod
     def steady(
-        cls, bpm: Fraction | int, *, rate_hz: int, beats_per_bar: int = 4, unit: int = 4, lead_in_bars: int = LEAD_IN_BARS
+        cls,
+        bpm: Fraction | int,
+        *,
+        rate_hz: int,
+        beats_per_bar: int = 4,
+        unit: int = 4,
+        lead_in_bars: int = LEAD_IN_BARS,
     ) -> "TempoMap":
         """One tempo and meter; bar 1 lies `lead_in_bars` after the session's zero."""
         from_zero = cls(rate_hz, (TempoChange(1, Fraction(bpm)),), (MeterChange(1, beats_per_bar, unit),))
@@ -262,5 +270,7 @@ def parse_meter(typed: str) -> tuple[int, int]:
         raise SettingRefused(f'"{typed.strip()[:40]}" is not a meter: type it as 4/4 or 7/8')
     beats, unit = (int(part) for part in parts)
     if not 1 <= beats <= 32 or unit not in UNITS:
-        raise SettingRefused(f"a meter of {beats}/{unit} cannot be counted: 1 to 32 beats of a 1, 2, 4, 8, 16 or 32 note")
+        raise SettingRefused(
+            f"a meter of {beats}/{unit} cannot be counted: 1 to 32 beats of a 1, 2, 4, 8, 16 or 32 note"
+        )
     return beats, unit

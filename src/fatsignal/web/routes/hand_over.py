@@ -9,7 +9,7 @@ from pydantic import BaseModel
 
 from fatsignal.errors import SettingRefused
 from fatsignal.files.names import file_name
-from fatsignal.store import prints, sessions, takes
+from fatsignal.store import parts, prints, sessions, takes
 from fatsignal.store.database import Connection
 from fatsignal.web.context import Place, Transaction
 
@@ -100,7 +100,7 @@ async def _material(
     await sessions.get_session(conn, session_id)
     found = [take for take in await takes.list_takes(conn, session_id) if take.binned_at is None]
     channels = await takes.channels_of(conn, [take.id for take in found])
-    names = {part.id: part.name for part in await sessions.list_parts(conn, session_id)}
+    names = {part.id: part.name for part in await parts.list_parts(conn, session_id)}
     ready = [print_ for print_ in await prints.list_prints(conn, session_id) if print_.state == "ready"]
     return [
         (take, names[take.part_id], channels[take.id], [print_ for print_ in ready if print_.take_id == take.id])

@@ -1,5 +1,7 @@
 """What a page needs before it can show anything, in one answer instead of one after the other."""
 
+from uuid import UUID
+
 from fastapi import APIRouter
 from pydantic import BaseModel, Field
 
@@ -13,7 +15,7 @@ router = APIRouter(prefix="/api", tags=["sessions"])
 
 
 class OpeningView(BaseModel):
-    """The newest session with all that Takes shows of it; null where there is none."""
+    """A session with all that Takes shows of it; null where there is none."""
 
     session: SessionView | None
     sheet: SheetView | None = Field(description="Of the armed part, or of the first.")
@@ -22,11 +24,12 @@ class OpeningView(BaseModel):
 
 
 @router.get("/opening")
-async def opening(conn: Transaction) -> OpeningView:
-    found = await sessions.list_sessions(conn)
+async def opening(conn: Transaction, session_id: UUID | None = None) -> OpeningView:
+    """The session that is asked for, where it is still there; else the newest."""
+    found = [session.id for session in await sessions.list_sessions(conn)]
     if not found:
         return OpeningView(session=None, sheet=None, takes=[], prints=[])
-    session = await one_session(found[-1].id, conn)
+    session = await one_session(session_id if session_id in found else found[-1], conn)
     part = next((part for part in session.parts if part.armed), session.parts[0] if session.parts else None)
     return OpeningView(
         session=session,

@@ -12,7 +12,7 @@ from pydantic import BaseModel, Field
 
 from fatsignal.errors import ToneRefused
 from fatsignal.jobs.queue import ask_to_render, stop_rendering
-from fatsignal.store import prints, sessions, takes, tones
+from fatsignal.store import parts, prints, takes, tones
 from fatsignal.web.context import Queue, Transaction
 from fatsignal.web.routes.takes import ChecksView
 
@@ -165,7 +165,7 @@ async def comparison(take_id: UUID, conn: Transaction) -> ComparisonView:
     from fatsignal.core.tone.matching import matching_gains_db
 
     take = await takes.get_take(conn, take_id)
-    part = await sessions.get_part(conn, take.part_id)
+    part = await parts.get_part(conn, take.part_id)
     channels = (await takes.channels_of(conn, [take_id]))[take_id]
     sounds = [
         SoundView(

@@ -1,56 +1,60 @@
-"""Sessions: the song with its sections and parts, and its sheet."""
+"""Sessions: make one, the song with its sections and parts, and its sheet."""
 
-import asyncio
-import io
-from typing import Annotated, Any
+from fractions import Fraction
+from typing import Literal
 from uuid import UUID
 
-import soundfile
-from fastapi import APIRouter, Query, Response
-from pydantic import BaseModel, Field
+from fastapi import APIRouter
+from pydantic import BaseModel, Field, field_validator
 
+from fatsignal.core.song.questions import changes_inside, tempo_in_words
 from fatsignal.core.takes.sheet import Window, sheet_line
-from fatsignal.core.timing.click import render_click
+from fatsignal.core.timing.click import ClickSettings
+from fatsignal.core.timing.tempo import LEAD_IN_BARS, LONGEST_SONG_BARS, TempoMap, parse_tempo
 from fatsignal.errors import SettingRefused
-from fatsignal.store import sessions, takes
-from fatsignal.web.context import Transaction
+from fatsignal.files.names import file_name, free_path
+from fatsignal.store import parts, sections, sessions, takes
+from fatsignal.web.context import Place, Transaction
+from fatsignal.web.views import PartView, SectionView, part_view
 
 router = APIRouter(prefix="/api/sessions", tags=["sessions"])
 
-_LONGEST_CLICK_S = 120
-
-Frame = Annotated[int, Query(ge=0, le=1 << 40)]
+Depth = Literal["16", "24", "32f"]
+RATES_HZ = (44_100, 48_000, 88_200, 96_000, 176_400, 192_000)
+_FIRST_SONG_BARS = 32
 
 
 class SessionName(BaseModel, from_attributes=True):
     id: UUID
     name: str
     artist: str
+    rate_hz: int
+    depth: str
 
 
-class SectionView(BaseModel, from_attributes=True):
-    id: UUID
-    name: str
-    first_bar: int
-    bars: int
-    phrase_bars: int
+class TempoView(BaseModel):
+    """A change of tempo; `says` is the tempo as it is typed: "104", "104.2" or "311/3"."""
+
+    bar: int
+    bpm: float
+    says: str
+    ramp: bool
+    meant: bool
 
 
-class PathStep(BaseModel):
-    """One line of the drawn path to disk."""
+class MeterView(BaseModel, from_attributes=True):
+    bar: int
+    beats: int
+    unit: int
+    meant: bool
 
-    name: str
-    kind: str
-    detail: str
 
+class QuestionView(BaseModel, from_attributes=True):
+    """A change inside a section that a person should confirm or remove."""
 
-class PartView(BaseModel):
-    id: UUID
-    name: str
-    armed: bool
-    instrument: str
-    to_disk: list[PathStep]
-    can_roll: bool = Field(description="False for a part that nothing plays: the simulated rig has no notes for it.")
+    bar: int
+    kind: Literal["tempo", "meter"]
+    says: str
 
 
 class SessionView(BaseModel):
@@ -58,13 +62,23 @@ class SessionView(BaseModel):
     name: str
     artist: str
     rate_hz: int
-    depth: str
-    tempo_bpm: float
-    beats_per_bar: int
-    count_in_bars: int
+    depth: Depth
+    reference_pitch_hz: float
+    arm_together: bool
+    folder: str
+    tempo_words: str = Field(description='As in "104 beats a minute, 4/4".')
+    tempos: list[TempoView]
+    meters: list[MeterView]
+    song_bars: int
+    bar_bpm: list[float] = Field(
+        description="Tempo at the beginning of each bar, from bar 1; the song's end comes last."
+    )
+    questions: list[QuestionView]
+    click: ClickSettings
     last_bar: int
-    beat_frames: list[int] = Field(description="Frame of every beat from the first bar of the lead-in on.")
-    first_beat: int = Field(description="Number of the first of `beat_frames`, counted from bar 1 beat 1 as 0.")
+    beat_frames: list[int] = Field(description="Frame of every beat, from some bars before the song on.")
+    beat_bars: list[int] = Field(description="Bar of each of `beat_frames`.")
+    beat_numbers: list[int] = Field(description="Beat within its bar of each of `beat_frames`, from 1.")
     sections: list[SectionView]
     parts: list[PartView]
 
@@ -102,35 +116,115 @@ class SheetView(BaseModel):
     takes: int
 
 
+class About(BaseModel):
+    """What a session is; its rate is settled once and for all, because audio is recorded at it."""
+
+    name: str = Field(min_length=1, max_length=120)
+    artist: str = Field(default="", max_length=120)
+    depth: Depth = "24"
+    reference_pitch_hz: float = Field(default=440.0, ge=380, le=480)
+
+    @field_validator("name")
+    @classmethod
+    def _says_something(cls, name: str) -> str:
+        if not name.strip():
+            raise ValueError("a session needs a name: type the song's")
+        return name.strip()
+
+
+class NewSession(About):
+    rate_hz: int = 48_000
+    tempo: str = Field(default="120", max_length=40, description="As a person types it.")
+    beats_per_bar: int = Field(default=4, ge=1, le=32)
+    unit: Literal[1, 2, 4, 8, 16, 32] = 4
+
+
+class ChangedAbout(About):
+    arm_together: bool = False
+
+
 @router.get("")
 async def all_sessions(conn: Transaction) -> list[SessionName]:
     """Every session, the oldest first."""
     return [SessionName.model_validate(session) for session in await sessions.list_sessions(conn)]
 
 
+@router.post("", status_code=201)
+async def new_session(new: NewSession, conn: Transaction, place: Place) -> SessionView:
+    """Make a session; its folder appears on disk with its name."""
+    if new.rate_hz not in RATES_HZ:
+        known = ", ".join(f"{rate:,}".replace(",", " ") for rate in RATES_HZ)
+        raise SettingRefused(f"a rate of {new.rate_hz} Hz is not possible: choose {known}")
+    tempo = TempoMap.steady(
+        parse_tempo(new.tempo), rate_hz=new.rate_hz, beats_per_bar=new.beats_per_bar, unit=new.unit,
+        lead_in_bars=LEAD_IN_BARS,
+    )  # fmt: skip
+    place.sessions_folder.mkdir(parents=True, exist_ok=True)
+    folder = free_path(place.sessions_folder / file_name(new.name))
+    session = await sessions.add_session(
+        conn, name=new.name, artist=new.artist.strip(), depth=new.depth, tempo=tempo, song_bars=_FIRST_SONG_BARS,
+        folder=folder.name, reference_pitch_hz=new.reference_pitch_hz,
+    )  # fmt: skip
+    folder.mkdir()
+    return await one_session(session.id, conn)
+
+
+@router.put("/{session_id}/about")
+async def set_about(session_id: UUID, about: ChangedAbout, conn: Transaction) -> SessionView:
+    """Change name, artist, depth, reference pitch, or whether several parts are armed. The folder keeps its name."""
+    await sessions.get_session(conn, session_id)
+    await sessions.set_about(
+        conn, session_id, name=about.name, artist=about.artist.strip(), depth=about.depth,
+        reference_pitch_hz=about.reference_pitch_hz, arm_together=about.arm_together,
+    )  # fmt: skip
+    if not about.arm_together:
+        await parts.disarm_all_but_first(conn, session_id)
+    return await one_session(session_id, conn)
+
+
 @router.get("/{session_id}")
 async def one_session(session_id: UUID, conn: Transaction) -> SessionView:
     """The song with its sections, parts and beats."""
     session = await sessions.get_session(conn, session_id)
-    sections = await sessions.list_sections(conn, session_id)
-    parts = await sessions.list_parts(conn, session_id)
+    found = await sections.list_sections(conn, session_id)
     tempo = session.tempo
-    last_bar = max((section.first_bar + section.bars - 1 for section in sections), default=1)
-    first_beat = -session.lead_in_bars * session.beats_per_bar
+    last_bar = session.song_bars
+    # One bar more than the song has: a last chord rings into it.
+    beats = list(tempo.beats(1 - LEAD_IN_BARS, min(last_bar, LONGEST_SONG_BARS) + 2))
     return SessionView(
         id=session.id,
         name=session.name,
         artist=session.artist,
         rate_hz=session.rate_hz,
         depth=session.depth,
-        tempo_bpm=float(tempo.tempo_bpm),
-        beats_per_bar=session.beats_per_bar,
-        count_in_bars=session.count_in_bars,
+        reference_pitch_hz=float(session.reference_pitch_hz),
+        arm_together=session.arm_together,
+        folder=session.folder,
+        tempo_words=tempo_in_words(tempo),
+        tempos=[
+            TempoView(
+                bar=change.bar,
+                bpm=float(change.bpm),
+                says=typed_tempo(change.bpm),
+                ramp=change.ramp,
+                meant=change.meant,
+            )
+            for change in tempo.tempos
+        ],
+        meters=[MeterView.model_validate(meter) for meter in tempo.meters],
+        song_bars=session.song_bars,
+        bar_bpm=[round(tempo.bpm_at(bar), 3) for bar in range(1, session.song_bars + 2)],
+        questions=[
+            QuestionView.model_validate(question)
+            for question in changes_inside(tempo, [section.in_song for section in found])
+        ],
+        click=session.click_settings,
         last_bar=last_bar,
-        beat_frames=[tempo.beat_frame(beat) for beat in range(first_beat, (last_bar + 1) * session.beats_per_bar + 1)],
-        first_beat=first_beat,
-        sections=[SectionView.model_validate(section) for section in sections],
-        parts=[_part_view(part) for part in parts],
+        beat_frames=[frame for _, _, frame in beats],
+        beat_bars=[bar for bar, _, _ in beats],
+        beat_numbers=[beat for _, beat, _ in beats],
+        sections=[SectionView.model_validate(section) for section in found],
+        parts=[part_view(part) for part in await parts.list_parts(conn, session_id)],
     )
 
 
@@ -138,14 +232,14 @@ async def one_session(session_id: UUID, conn: Transaction) -> SessionView:
 async def sheet(session_id: UUID, part_id: UUID, conn: Transaction) -> SheetView:
     """The song sheet of one part: which bars are played by which take."""
     session = await sessions.get_session(conn, session_id)
-    part = await sessions.get_part(conn, part_id)
+    part = await parts.get_part(conn, part_id)
     windows = [
         Window(take.id, take.window_from_frame, take.window_to_frame)
         for take in await takes.list_takes(conn, session_id)
         if take.part_id == part.id and take.binned_at is None
     ]
     lines = []
-    for section in await sessions.list_sections(conn, session_id):
+    for section in await sections.list_sections(conn, session_id):
         line = sheet_line(
             session.tempo, first_bar=section.first_bar, bars=section.bars, phrase_bars=section.phrase_bars,
             windows=windows,
@@ -166,42 +260,7 @@ async def sheet(session_id: UUID, part_id: UUID, conn: Transaction) -> SheetView
     )
 
 
-@router.post("/{session_id}/parts/{part_id}/arm", status_code=204)
-async def arm(session_id: UUID, part_id: UUID, conn: Transaction) -> Response:
-    """Arm a part; the others are disarmed."""
-    await sessions.get_session(conn, session_id)
-    await sessions.arm_part(conn, part_id)
-    return Response(status_code=204)
-
-
-@router.get("/{session_id}/click.wav", response_class=Response, responses={200: {"content": {"audio/wav": {}}}})
-async def click(session_id: UUID, from_frame: Frame, to_frame: Frame, conn: Transaction) -> Response:
-    """The click between two frames, sample-exact, as a WAV."""
-    session = await sessions.get_session(conn, session_id)
-    if to_frame - from_frame > _LONGEST_CLICK_S * session.rate_hz:
-        raise SettingRefused(f"a click of more than {_LONGEST_CLICK_S} s at once is not rendered: ask for less")
-    rendered = await asyncio.to_thread(
-        render_click, session.tempo, from_frame=from_frame, to_frame=max(to_frame, from_frame + 1)
-    )
-    buffer = io.BytesIO()
-    soundfile.write(buffer, rendered.samples, rendered.rate_hz, format="WAV", subtype="PCM_16")
-    return Response(buffer.getvalue(), media_type="audio/wav")
-
-
-def _part_view(part: sessions.Part) -> PartView:
-    rig: dict[str, Any] = part.rig
-    cable_pf = round(rig["cable_farad"] * 1e12)
-    to_disk = [PathStep(name="DI, clean", kind="di", detail=f"{rig['input_ohm'] / 1e6:g} MΩ, {cable_pf} pF cable")]
-    for mic in rig["mics"]:
-        name = mic["name"][:1].upper() + mic["name"][1:]
-        to_disk.append(
-            PathStep(name=f"{name} · {mic['kind']}", kind="mic", detail=f"{mic['distance_m'] * 100:.1f} cm away")
-        )
-    return PartView(
-        id=part.id,
-        name=part.name,
-        armed=part.armed,
-        instrument=rig["instrument"],
-        to_disk=to_disk,
-        can_roll=bool(part.written),
-    )
+def typed_tempo(bpm: Fraction) -> str:
+    """A tempo as a person would type it: decimals where they say it exactly, else a fraction."""
+    decimal = f"{float(bpm):.4f}".rstrip("0").rstrip(".")
+    return decimal if Fraction(decimal) == bpm else str(bpm)

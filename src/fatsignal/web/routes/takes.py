@@ -2,7 +2,6 @@
 
 import asyncio
 import re
-import tempfile
 from datetime import datetime
 from pathlib import Path
 from typing import Annotated, Literal
@@ -13,12 +12,11 @@ from fastapi.responses import FileResponse
 from pydantic import BaseModel, Field
 
 from fatsignal.errors import FileRefused, NotFound
-from fatsignal.store import prints, sessions, takes
+from fatsignal.store import parts, prints, sessions, takes
 from fatsignal.web.context import Place, Transaction
+from fatsignal.web.uploads import kept
 
 router = APIRouter(prefix="/api", tags=["takes"])
-
-_READ_BYTES = 1 << 20
 
 
 class ChecksView(BaseModel):
@@ -71,7 +69,7 @@ async def all_takes(session_id: UUID, conn: Transaction) -> list[TakeView]:
     session = await sessions.get_session(conn, session_id)
     found = await takes.list_takes(conn, session_id)
     channels = await takes.channels_of(conn, [take.id for take in found])
-    names = {part.id: part.name for part in await sessions.list_parts(conn, session_id)}
+    names = {part.id: part.name for part in await parts.list_parts(conn, session_id)}
     return [_view(session, names[take.part_id], take, channels[take.id]) for take in found]
 
 
@@ -83,23 +81,12 @@ async def import_file(
     from fatsignal.acts.import_di import import_di
 
     session = await sessions.get_session(conn, session_id)
-    part = await sessions.get_part(conn, part_id)
+    part = await parts.get_part(conn, part_id)
     number = 1 + max(await takes.highest_number(conn, part.id), highest_folder(place.sessions_folder, session, part))
-    shown_name = Path(file.filename or "the file").name
-    with tempfile.NamedTemporaryFile(prefix="import-", suffix=Path(shown_name).suffix[:8]) as kept:
-        received = 0
-        while piece := await file.read(_READ_BYTES):
-            received += len(piece)
-            if received > place.largest_upload_bytes:
-                limit_gb = place.largest_upload_bytes / 1024**3
-                raise FileRefused(
-                    f"{shown_name} is larger than {limit_gb:g} GB: cut it into parts, or use the command line"
-                )
-            await asyncio.to_thread(kept.write, piece)
-        kept.flush()
+    async with kept(file, largest_bytes=place.largest_upload_bytes) as (path, shown_name):
         take, channels = await asyncio.to_thread(
             lambda: import_di(
-                Path(kept.name), shown_name=shown_name, session=session, part=part, number=number,
+                path, shown_name=shown_name, session=session, part=part, number=number,
                 sessions_folder=place.sessions_folder, waves_folder=place.pyramids_folder,
             )
         )  # fmt: skip
@@ -146,7 +133,7 @@ def _audio(path: Path) -> FileResponse:
     return FileResponse(path, media_type="audio/wav", headers={"Cache-Control": "private, max-age=86400"})
 
 
-def highest_folder(sessions_folder: Path, session: sessions.Session, part: sessions.Part) -> int:
+def highest_folder(sessions_folder: Path, session: sessions.Session, part: parts.Part) -> int:
     """Highest number that a take folder of the part has: what waits to be entered counts too."""
     from fatsignal.files.names import file_name
 

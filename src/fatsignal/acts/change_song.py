@@ -1,0 +1,140 @@
+"""Changing a song's tempo, or its sections, without losing what was recorded to it."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from fractions import Fraction
+
+from pydantic import TypeAdapter
+
+from fatsignal.core.instrument.player import Note
+from fatsignal.core.song.sections import (
+    SongSection,
+    Span,
+    check_sections,
+    laid_out,
+    moved_frames,
+    moved_quarter,
+    rearranged_tempo,
+    spans_between,
+)
+from fatsignal.core.timing.tempo import LEAD_IN_BARS, LONGEST_SONG_BARS, TempoMap
+from fatsignal.errors import AsksFirst, SettingRefused
+from fatsignal.store import backings, parts, sections, sessions, takes
+from fatsignal.store.database import Connection
+from fatsignal.store.sessions import Session
+
+_NOTES: TypeAdapter[list[Note]] = TypeAdapter(list[Note])
+
+
+@dataclass(frozen=True, slots=True)
+class Rearranged:
+    """How many takes went with their section, and which stayed because they lie across an edge that moved."""
+
+    moved_takes: int
+    stayed_takes: list[str]
+
+
+async def change_tempo(
+    conn: Connection, session: Session, wanted: TempoMap, *, song_bars: int, audio_stays: bool
+) -> None:
+    """Give a session another tempo map. What was recorded keeps its place in samples, if the person agrees.
+
+    Without audio, bar 1 is placed anew so that the lead-in has its bars; with audio it stays where it is.
+
+    Raises
+    ------
+    AsksFirst
+        If bars would move under recorded audio and `audio_stays` is false.
+    SettingRefused
+        If a section or a change would lie past the song's end.
+    """
+    if not 1 <= song_bars <= LONGEST_SONG_BARS:
+        raise SettingRefused(f"a song of {song_bars} bars is not possible: 1 to {LONGEST_SONG_BARS}")
+    last = max(wanted.tempos[-1].bar, wanted.meters[-1].bar)
+    if last > song_bars:
+        raise SettingRefused(
+            f"a change stands at bar {last}, past the song's end at bar {song_bars}: make the song longer"
+        )
+    check_sections([section.in_song for section in await sections.list_sections(conn, session.id)], song_bars=song_bars)
+    old = session.tempo
+    recorded = [take for take in await takes.list_takes(conn, session.id) if take.binned_at is None]
+    tracks = await backings.list_backings(conn, session.id)
+    if not recorded and not tracks:
+        new = wanted.moved_to(0)
+        new = wanted.moved_to(-new.bar_frame(1 - LEAD_IN_BARS))
+    else:
+        new = wanted.moved_to(old.bar_one_frame)
+        edges = [frame for take in recorded for frame in (take.window_from_frame, take.window_to_frame)]
+        off = sum(old.place_at(frame) != new.place_at(frame) for frame in edges[::2])
+        off = max(off, sum(old.place_at(frame) != new.place_at(frame) for frame in edges[1::2]))
+        if off and not audio_stays:
+            said = "one take" if off == 1 else f"{off} takes"
+            raise AsksFirst(
+                f"bars would move under {said}: audio stays where it is in samples, so it will lie on other bars; "
+                "agree, or keep the tempo"
+            )
+    await sessions.set_tempo(conn, session.id, tempo=new, song_bars=song_bars)
+
+
+async def change_sections(
+    conn: Connection, session: Session, wanted: Sequence[SongSection], *, one_after_the_other: bool
+) -> Rearranged:
+    """Give a session other sections; what belongs to one that moves goes with it: tempo, takes, written notes.
+
+    Parameters
+    ----------
+    one_after_the_other : bool
+        Lay them out in the order given, without gaps, and make the song as long as they need.
+
+    Raises
+    ------
+    SettingRefused
+        If sections overlap, run past the song's end, or a ramp would lead out of a section that moves.
+    """
+    old = [section.in_song for section in await sections.list_sections(conn, session.id)]
+    new, song_bars = list(wanted), session.song_bars
+    if one_after_the_other:
+        new = laid_out(new, first_bar=min((section.first_bar for section in old), default=1))
+        song_bars = max(song_bars, new[-1].end_bar - 1) if new else song_bars
+    new = [replace(section, name=section.name.strip()) for section in new]
+    if one_after_the_other is False:
+        new.sort(key=lambda section: section.first_bar)
+    if len({section.id for section in new}) < len(new):
+        raise SettingRefused("a section stands twice in the list: leave one of them out")
+    check_sections(new, song_bars=song_bars)
+    spans = spans_between(old, new)
+    tempo = rearranged_tempo(session.tempo, spans)
+    result = await _move_takes(conn, session, tempo, spans)
+    await _move_notes(conn, session, tempo, spans)
+    await sections.replace_sections(conn, session.id, new)
+    if tempo != session.tempo or song_bars != session.song_bars:
+        await sessions.set_tempo(conn, session.id, tempo=tempo, song_bars=song_bars)
+    return result
+
+
+async def _move_takes(conn: Connection, session: Session, new: TempoMap, spans: Sequence[Span]) -> Rearranged:
+    moves, stayed = {}, []
+    names = {part.id: part.name for part in await parts.list_parts(conn, session.id)}
+    for take in await takes.list_takes(conn, session.id):
+        window = (take.window_from_frame, take.window_to_frame)
+        by = moved_frames(session.tempo, new, spans, window)
+        if by is None:
+            stayed.append(f"{names[take.part_id]} {take.number:02d}")
+        elif by:
+            # Nothing lies before the session's zero: a take's count-in may be cut there, its window not.
+            moves[take.id] = by
+    await takes.move_takes(conn, moves)
+    return Rearranged(len(moves), stayed)
+
+
+async def _move_notes(conn: Connection, session: Session, new: TempoMap, spans: Sequence[Span]) -> None:
+    for part in await parts.list_parts(conn, session.id):
+        if not part.written:
+            continue
+        moved = []
+        for note in _NOTES.validate_python(part.written):
+            beat: Fraction | None = moved_quarter(session.tempo, new, spans, note.beat)
+            if beat is not None:
+                moved.append(replace(note, beat=beat))
+        if moved != part.written:
+            await parts.set_written(conn, part.id, _NOTES.dump_python(moved, mode="json"))

@@ -1,0 +1,131 @@
+"""Bringing a sound file, or what the computer played, into a session as a backing track."""
+
+from collections.abc import Iterator
+from dataclasses import asdict, dataclass
+from datetime import datetime
+from pathlib import Path
+from typing import Any
+from uuid import UUID, uuid4
+
+import numpy as np
+
+from fatsignal.acts.survey import keep_wave
+from fatsignal.core.clip import Samples, check_finite
+from fatsignal.core.level.loudness import integrated_loudness_lufs
+from fatsignal.core.timing.pulse import find_pulse
+from fatsignal.errors import FileRefused, SignalError
+from fatsignal.files.bext import BroadcastNote
+from fatsignal.files.names import file_name, free_path
+from fatsignal.files.sound import facts_of, read_blocks, read_clip
+from fatsignal.files.sound_writer import write_sound
+from fatsignal.store.sessions import Session
+
+LONGEST_S = 3_600
+FOLDER = "Backing"
+_SUBTYPES_24 = {"PCM_16", "PCM_24", "PCM_S8", "PCM_U8", "ALAC_16", "ALAC_24"}
+
+
+@dataclass(frozen=True, slots=True)
+class BackingFile:
+    """A backing track on disk; `pulse` is what the core heard in it, or None with `no_pulse` saying why."""
+
+    id: UUID
+    name: str
+    file: str
+    frames: int
+    channels: int
+    loudness_lufs: float | None
+    pulse: dict[str, Any] | None
+    no_pulse: str
+
+
+def import_backing(
+    source: Path, *, shown_name: str, session: Session, sessions_folder: Path, waves_folder: Path
+) -> BackingFile:
+    """Convert a sound file to the session's rate, measure it and look for its pulse.
+
+    Raises
+    ------
+    FileRefused
+        If it cannot be read, has more than two channels, is longer than an hour, or holds only silence.
+    """
+    try:
+        facts = facts_of(source)
+    except FileRefused as refusal:
+        raise FileRefused(str(refusal).replace(source.name, shown_name)) from None
+    if facts.channels > 2:
+        raise FileRefused(f"{shown_name} has {facts.channels} channels; a backing track has one or two: mix it down")
+    if facts.frames > LONGEST_S * facts.rate_hz:
+        hours = facts.frames / facts.rate_hz / 3600
+        raise FileRefused(
+            f"{shown_name} is {hours:.1f} hours long; a backing track has up to one hour: cut out the song"
+        )
+    depth = "24" if facts.subtype in _SUBTYPES_24 else "32f"
+    blocks = _checked(read_blocks(source, rate_hz=session.rate_hz), shown_name)
+    return _keep(
+        blocks, name=Path(shown_name).stem, channels=facts.channels, depth=depth, session=session,
+        sessions_folder=sessions_folder, waves_folder=waves_folder,
+    )  # fmt: skip
+
+
+def join_playback(
+    left: Path, right: Path, *, name: str, from_frame: int, session: Session, sessions_folder: Path, waves_folder: Path
+) -> BackingFile:
+    """Make one backing track of the two channels that were recorded of the computer's playback."""
+    blocks = (
+        np.column_stack((one[:, 0], other[:, 0]))
+        for one, other in zip(read_blocks(left), read_blocks(right), strict=False)
+    )
+    return _keep(
+        blocks, name=name, channels=2, depth="24", session=session, sessions_folder=sessions_folder,
+        waves_folder=waves_folder, from_frame=from_frame,
+    )  # fmt: skip
+
+
+def _keep(
+    blocks: Iterator[Samples], *, name: str, channels: int, depth: str, session: Session, sessions_folder: Path,
+    waves_folder: Path, from_frame: int | None = None,
+) -> BackingFile:  # fmt: skip
+    folder = sessions_folder / session.folder / FOLDER
+    folder.mkdir(parents=True, exist_ok=True)
+    target = free_path(folder / f"{file_name(name)}.wav")
+    at = session.tempo.bar_frame(1) if from_frame is None else from_frame
+    note = BroadcastNote(
+        description=target.stem, originated_at=datetime.now().astimezone(), time_reference_frames=max(0, at)
+    )
+    try:
+        frames = write_sound(
+            target,
+            blocks,
+            rate_hz=session.rate_hz,
+            channels=channels,
+            depth="24" if depth == "24" else "32f",
+            note=note,
+        )
+        clip = read_clip(target)
+        if not np.any(clip.samples):
+            raise FileRefused(f"{target.stem} holds nothing but silence: there is nothing to play to")
+    except BaseException:
+        target.unlink(missing_ok=True)
+        raise
+    backing_id = uuid4()
+    keep_wave(waves_folder, str(backing_id), clip)
+    loudness = integrated_loudness_lufs(clip)
+    pulse, no_pulse = None, ""
+    try:
+        pulse = asdict(find_pulse(clip, beats_per_bar=session.tempo.meter_at(1).beats))
+    except SignalError as trouble:
+        no_pulse = str(trouble)
+    return BackingFile(
+        backing_id, target.stem, str(target.relative_to(sessions_folder / session.folder)), frames, channels,
+        loudness if np.isfinite(loudness) else None, pulse, no_pulse,
+    )  # fmt: skip
+
+
+def _checked(blocks: Iterator[Samples], shown_name: str) -> Iterator[Samples]:
+    for block in blocks:
+        try:
+            check_finite(block)
+        except SignalError as problem:
+            raise FileRefused(f"{shown_name} cannot be used: {problem}") from None
+        yield block

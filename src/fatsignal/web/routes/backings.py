@@ -1,0 +1,265 @@
+"""Backing tracks: bring in, record what the computer plays, place, and follow their beat."""
+
+import asyncio
+from dataclasses import asdict
+from datetime import datetime
+from typing import Any, Literal
+from uuid import UUID, uuid4
+
+from fastapi import APIRouter, Response, UploadFile
+from fastapi.responses import FileResponse
+from pydantic import BaseModel, Field
+
+from fatsignal.acts.change_song import change_tempo
+from fatsignal.core.timing.tempo import LONGEST_SONG_BARS
+from fatsignal.engine.protocol import ListenOrder
+from fatsignal.errors import FileRefused, SettingRefused
+from fatsignal.files.names import file_name
+from fatsignal.store import backings, sections, sessions
+from fatsignal.store.backings import Backing
+from fatsignal.store.sessions import Session
+from fatsignal.web.context import Place, TheDesk, Transaction
+from fatsignal.web.listening import CHECKS
+from fatsignal.web.routes.interface import interface_now
+from fatsignal.web.routes.sessions import SessionView, one_session
+from fatsignal.web.uploads import kept
+
+router = APIRouter(prefix="/api", tags=["backing"])
+
+_SHOWN_BEATS = 4_000
+
+
+class PulseView(BaseModel):
+    """What the core heard: frames count from the recording's beginning."""
+
+    bpm: float
+    beats: list[int]
+    first_downbeat: int
+    beats_per_bar: int
+    confidence: float
+    downbeat_confidence: float
+    drift_ms: float
+    says: str
+
+
+class BackingView(BaseModel):
+    id: UUID
+    name: str
+    origin: Literal["file", "computer"]
+    frames: int
+    seconds: float
+    channels: int
+    placed_frame: int
+    bar: int
+    beat: int
+    frames_after: int
+    gain_db: float
+    loudness_lufs: float | None
+    pulse: PulseView | None
+    no_pulse: str = ""
+    audio_url: str
+    added_at: datetime
+
+
+class Placing(BaseModel):
+    """Where it lies: on a bar and samples after it, or with its first downbeat on that place."""
+
+    bar: int = Field(ge=-1_000, le=LONGEST_SONG_BARS)
+    frames_after: int = Field(default=0, ge=-(1 << 31), le=1 << 31)
+    by_first_downbeat: bool = Field(
+        default=False, description="The place is that of the first downbeat, not of the first sample."
+    )
+    gain_db: float = Field(default=0.0, ge=-60, le=24)
+
+
+class Correction(BaseModel):
+    """A person's word about the beat: a tempo that was tapped, or where the first beat lies."""
+
+    near_bpm: float | None = Field(default=None, ge=20, le=400)
+    first_downbeat: int | None = Field(default=None, ge=0, description="Frame of the recording.")
+
+
+class Follow(BaseModel):
+    audio_stays: bool = False
+
+
+class NewPlayback(BaseModel):
+    name: str = Field(default="Computer playback", min_length=1, max_length=80)
+    from_bar: int = Field(default=1, ge=1, le=LONGEST_SONG_BARS)
+    bars: int = Field(default=8, ge=1, le=500)
+
+
+@router.get("/sessions/{session_id}/backings")
+async def all_backings(session_id: UUID, conn: Transaction) -> list[BackingView]:
+    """The session's backing tracks, the oldest first."""
+    session = await sessions.get_session(conn, session_id)
+    return [_view(session, backing) for backing in await backings.list_backings(conn, session_id)]
+
+
+@router.post("/sessions/{session_id}/backings", status_code=201)
+async def import_file(session_id: UUID, file: UploadFile, conn: Transaction, place: Place) -> BackingView:
+    """Bring in a sound file of any rate: it is converted, and its tempo and first downbeat are proposed.
+
+    Its first downbeat, where one was found, is laid on bar 1; otherwise its first sample is.
+    """
+    from fatsignal.acts.import_backing import import_backing
+
+    session = await sessions.get_session(conn, session_id)
+    async with kept(file, largest_bytes=place.largest_upload_bytes) as (path, shown_name):
+        made = await asyncio.to_thread(
+            lambda: import_backing(
+                path, shown_name=shown_name, session=session, sessions_folder=place.sessions_folder,
+                waves_folder=place.pyramids_folder,
+            )
+        )  # fmt: skip
+    at = session.tempo.bar_frame(1) - (made.pulse["first_downbeat"] if made.pulse else 0)
+    stored = await backings.add_backing(
+        conn, session_id=session_id, name=made.name, file=made.file, origin="file", frames=made.frames,
+        channels=made.channels, placed_frame=at, loudness_lufs=made.loudness_lufs, pulse=made.pulse,
+        backing_id=made.id,
+    )  # fmt: skip
+    return _view(session, stored, no_pulse=made.no_pulse)
+
+
+@router.post("/sessions/{session_id}/playback", status_code=201)
+async def record_playback(
+    session_id: UUID, new: NewPlayback, conn: Transaction, place: Place, desk: TheDesk
+) -> Response:
+    """Record what the computer plays, through the interface's stereo playback input, from a bar on."""
+    session = await sessions.get_session(conn, session_id)
+    interface = await interface_now(conn)
+    listen_id = uuid4()
+    order = ListenOrder(
+        roll_id=listen_id,
+        session_id=session_id,
+        kind="computer",
+        folder=place.run_folder / CHECKS / str(listen_id),
+        stem=file_name(new.name),
+        rate_hz=session.rate_hz,
+        depth="24",
+        tempo=session.tempo,
+        from_frame=session.tempo.bar_frame(new.from_bar),
+        to_frame=session.tempo.bar_frame(new.from_bar + new.bars),
+        seed=1,
+        interface=interface,
+        speed=place.rig_speed,
+    )
+    await desk.listening.listen(order)
+    return Response(status_code=201)
+
+
+@router.put("/backings/{backing_id}/place")
+async def place_backing(backing_id: UUID, placing: Placing, conn: Transaction) -> BackingView:
+    """Lay a backing track on a bar and sample, and set its gain."""
+    backing = await backings.get_backing(conn, backing_id)
+    session = await sessions.get_session(conn, backing.session_id)
+    frame = session.tempo.bar_frame(placing.bar) + placing.frames_after
+    if placing.by_first_downbeat:
+        if backing.pulse is None:
+            raise SettingRefused(f"no beat is known in {backing.name}: tap its tempo first, or place its first sample")
+        frame -= backing.pulse["first_downbeat"]
+    await backings.place_backing(conn, backing_id, placed_frame=frame, gain_db=placing.gain_db)
+    return _view(session, await backings.get_backing(conn, backing_id))
+
+
+@router.put("/backings/{backing_id}/pulse")
+async def correct_pulse(backing_id: UUID, correction: Correction, conn: Transaction, place: Place) -> BackingView:
+    """Correct what the core heard: look again near a tapped tempo, or move the first beat."""
+    from fatsignal.core.timing.pulse import Pulse, corrected, find_pulse
+    from fatsignal.files.sound import read_clip
+
+    backing = await backings.get_backing(conn, backing_id)
+    session = await sessions.get_session(conn, backing.session_id)
+    pulse = Pulse(**backing.pulse) if backing.pulse else None
+    if correction.near_bpm is not None:
+        path = place.sessions_folder / session.folder / backing.file
+        pulse = await asyncio.to_thread(
+            lambda: find_pulse(
+                read_clip(path), beats_per_bar=session.tempo.meter_at(1).beats, near_bpm=correction.near_bpm
+            )
+        )
+    if correction.first_downbeat is not None:
+        if pulse is None:
+            raise SettingRefused(f"no beat is known in {backing.name}: tap its tempo first")
+        if correction.first_downbeat >= backing.frames:
+            raise SettingRefused(f"the first beat cannot lie past the end of {backing.name}")
+        before = backing.placed_frame + (backing.pulse["first_downbeat"] if backing.pulse else 0)
+        pulse = corrected(pulse, first_downbeat=correction.first_downbeat)
+        # The beat was laid on a place of the song: it stays there, and the recording moves under it.
+        await backings.place_backing(
+            conn, backing_id, placed_frame=before - correction.first_downbeat, gain_db=backing.gain_db
+        )
+    if pulse is None:
+        raise SettingRefused("say a tempo, or where the first beat lies")
+    await backings.set_pulse(conn, backing_id, asdict(pulse))
+    return _view(session, await backings.get_backing(conn, backing_id))
+
+
+@router.post("/backings/{backing_id}/follow")
+async def follow(backing_id: UUID, wanted: Follow, conn: Transaction) -> SessionView:
+    """Lay the song's tempo map over a backing track, so that every bar falls on its downbeat, drift and all."""
+    from fatsignal.core.timing.pulse import Pulse, map_over
+
+    backing = await backings.get_backing(conn, backing_id)
+    session = await sessions.get_session(conn, backing.session_id)
+    if backing.pulse is None:
+        raise SettingRefused(f"no beat is known in {backing.name}: tap its tempo first")
+    pulse = Pulse(**backing.pulse)
+    tempo, placed = map_over(pulse, rate_hz=session.rate_hz, bar_one_frame=session.bar_one_frame)
+    ends = [section.first_bar + section.bars - 1 for section in await sections.list_sections(conn, session.id)]
+    played_bars = tempo.bar_at(max(placed + pulse.beats[-1], tempo.bar_one_frame))
+    song_bars = min(LONGEST_SONG_BARS, max(session.song_bars, played_bars, tempo.tempos[-1].bar, *ends, 1))
+    await change_tempo(conn, session, tempo, song_bars=song_bars, audio_stays=wanted.audio_stays)
+    await backings.place_backing(conn, backing_id, placed_frame=placed, gain_db=backing.gain_db)
+    return await one_session(session.id, conn)
+
+
+@router.delete("/backings/{backing_id}", status_code=204)
+async def remove(backing_id: UUID, conn: Transaction) -> Response:
+    """Take a backing track out of the song; its file stays on disk."""
+    await backings.get_backing(conn, backing_id)
+    await backings.remove_backing(conn, backing_id)
+    return Response(status_code=204)
+
+
+@router.get("/backings/{backing_id}/audio", response_class=FileResponse)
+async def audio(backing_id: UUID, conn: Transaction, place: Place) -> FileResponse:
+    """A backing track at the session's rate."""
+    backing = await backings.get_backing(conn, backing_id)
+    session = await sessions.get_session(conn, backing.session_id)
+    path = place.sessions_folder / session.folder / backing.file
+    if not path.exists():
+        raise FileRefused(f"{path.name} is not in its folder any more; put it back to hear it")
+    return FileResponse(path, media_type="audio/wav", headers={"Cache-Control": "private, max-age=86400"})
+
+
+def _view(session: Session, backing: Backing, *, no_pulse: str = "") -> BackingView:
+    place = session.tempo.place_at(backing.placed_frame)
+    return BackingView(
+        id=backing.id,
+        name=backing.name,
+        origin=backing.origin,
+        frames=backing.frames,
+        seconds=backing.frames / session.rate_hz,
+        channels=backing.channels,
+        placed_frame=backing.placed_frame,
+        bar=place.bar,
+        beat=place.beat,
+        frames_after=place.frames_after,
+        gain_db=backing.gain_db,
+        loudness_lufs=backing.loudness_lufs,
+        pulse=_pulse_view(backing.pulse),
+        no_pulse=no_pulse or ("" if backing.pulse else "no beat was found: tap its tempo"),
+        audio_url=f"/api/backings/{backing.id}/audio",
+        added_at=backing.added_at,
+    )
+
+
+def _pulse_view(pulse: dict[str, Any] | None) -> PulseView | None:
+    if pulse is None:
+        return None
+    sure = "sure" if pulse["confidence"] > 0.6 else "fairly sure" if pulse["confidence"] > 0.35 else "not sure"
+    steady = "steady" if pulse["drift_ms"] <= 15 else f"drifts by {pulse['drift_ms']:.0f} ms"
+    return PulseView(
+        **{**pulse, "beats": pulse["beats"][:_SHOWN_BEATS]}, says=f"{pulse['bpm']:.1f} beats a minute, {sure}, {steady}"
+    )

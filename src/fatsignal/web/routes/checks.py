@@ -1,0 +1,197 @@
+"""Checks of a rig: listen, measure, keep what was found; and the chords, which need no listening."""
+
+from dataclasses import asdict
+from datetime import datetime
+from typing import Any, Literal
+from uuid import UUID, uuid4
+
+from fastapi import APIRouter, Response
+from pydantic import BaseModel, Field
+
+from fatsignal.core.pitch.chords import Shape, ShapeReport, best_compromise, parse_frets, report_shape
+from fatsignal.core.pitch.notes import note_name
+from fatsignal.engine.protocol import ListenOrder
+from fatsignal.errors import SettingRefused
+from fatsignal.rig.setup import RigSetup
+from fatsignal.store import parts, rig_checks, sessions
+from fatsignal.store.database import Connection
+from fatsignal.store.parts import Part
+from fatsignal.web.context import Place, TheDesk, Transaction
+from fatsignal.web.listening import CHECKS
+from fatsignal.web.routes.interface import interface_now
+
+router = APIRouter(prefix="/api", tags=["checks"])
+
+Verdict = Literal["good", "look", "fix"]
+CheckKind = Literal["level", "tuning", "noise", "latency", "bleed"]
+_LATENCY_S = 2.0
+
+
+class CheckView(BaseModel, from_attributes=True):
+    """The newest check of a kind; `result` holds all figures (null: silence)."""
+
+    id: UUID
+    kind: Literal["level", "tuning", "chords", "noise", "latency", "bleed"]
+    verdict: Verdict
+    says: str
+    result: dict[str, Any]
+    made_at: datetime
+
+
+class ChordAsk(BaseModel):
+    """Shapes to look at; without any, the part's own. `offsets_cents` re-tunes each string from the lowest."""
+
+    shapes: list[str] = Field(default_factory=list, max_length=40)
+    offsets_cents: list[float] = Field(default_factory=list, max_length=12)
+    left_alone: list[int] = Field(default_factory=list, max_length=12, description="Strings to leave, from 0.")
+
+
+class IntervalView(BaseModel):
+    low_string: int
+    high_string: int
+    low_note: str
+    high_note: str
+    name: str
+    ratio: str
+    cents_from_pure: float
+    beats_hz: float
+    weight: float
+
+
+class ShapeView(BaseModel):
+    name: str
+    frets: list[int | None]
+    intervals: list[IntervalView]
+    clash_cents: float
+
+
+class ChordsView(BaseModel):
+    """Each chord as it is tuned, and as the best compromise would have it."""
+
+    open_notes: list[str]
+    offsets_cents: list[float]
+    shapes: list[ShapeView]
+    compromise_cents: list[float]
+    compromise: list[ShapeView]
+    clash_cents: float
+    compromise_clash_cents: float
+
+
+class Retune(BaseModel):
+    offsets_cents: list[float] = Field(max_length=12)
+
+
+@router.get("/parts/{part_id}/checks")
+async def all_checks(part_id: UUID, conn: Transaction) -> list[CheckView]:
+    """The newest check of each kind."""
+    await parts.get_part(conn, part_id)
+    return [CheckView.model_validate(check) for check in await rig_checks.newest_checks(conn, part_id)]
+
+
+@router.post("/parts/{part_id}/checks/{kind}", status_code=201)
+async def check(part_id: UUID, kind: CheckKind, conn: Transaction, place: Place, desk: TheDesk) -> Response:
+    """Listen to the rig; what was found is told to open pages, and kept."""
+    from fatsignal.rig.situations import LENGTH_S, check_tempo
+
+    part = await parts.get_part(conn, part_id)
+    session = await sessions.get_session(conn, part.session_id)
+    seconds = _LATENCY_S if kind == "latency" else LENGTH_S[kind]
+    listen_id = uuid4()
+    order = ListenOrder(
+        roll_id=listen_id,
+        session_id=session.id,
+        part_id=part_id,
+        kind=kind,
+        folder=place.run_folder / CHECKS / str(listen_id),
+        stem="check",
+        rate_hz=session.rate_hz,
+        depth="32f",
+        tempo=check_tempo(session.rate_hz),
+        from_frame=0,
+        to_frame=round(seconds * session.rate_hz),
+        seed=listen_id.int & 0x7FFFFFFF,
+        setup=RigSetup.model_validate(part.rig),
+        interface=await interface_now(conn),
+        reference_pitch_hz=float(session.reference_pitch_hz),
+        click=session.click_settings,
+        speed=place.rig_speed,
+    )
+    await desk.listening.listen(order, playing_dbfs=await _playing_dbfs(conn, part_id))
+    return Response(status_code=201)
+
+
+@router.delete("/checks", status_code=204)
+async def stop(desk: TheDesk) -> Response:
+    """Stop listening; what was heard until then is measured."""
+    await desk.stop()
+    return Response(status_code=204)
+
+
+@router.post("/parts/{part_id}/chords/check")
+async def check_chords(part_id: UUID, ask: ChordAsk, conn: Transaction) -> ChordsView:
+    """Every interval of the chords: cents from pure and beats; and the re-tuning that suits them all best."""
+    part = await parts.get_part(conn, part_id)
+    session = await sessions.get_session(conn, part.session_id)
+    rig = RigSetup.model_validate(part.rig)
+    shapes = [Shape(typed.strip(), parse_frets(typed)) for typed in ask.shapes] or own_shapes(part)
+    if not shapes:
+        raise SettingRefused("no chord is listed: add the chords of the song first, as in x02210")
+    offsets = ask.offsets_cents or list(rig.string_offsets_cents) or [0.0] * len(rig.open_notes)
+    if len(offsets) != len(rig.open_notes):
+        raise SettingRefused(f"an offset for each of the {len(rig.open_notes)} strings is needed")
+    pitch_hz = float(session.reference_pitch_hz)
+    now = [report_shape(shape, rig.open_notes, offsets_cents=offsets, reference_pitch_hz=pitch_hz) for shape in shapes]
+    best = best_compromise(shapes, rig.open_notes, left_alone=ask.left_alone, reference_pitch_hz=pitch_hz)
+    return ChordsView(
+        open_notes=[note_name(note) for note in rig.open_notes],
+        offsets_cents=offsets,
+        shapes=[_shape_view(report) for report in now],
+        compromise_cents=[round(cents, 2) for cents in best.offsets_cents],
+        compromise=[_shape_view(report) for report in best.after],
+        clash_cents=_mean_clash(now),
+        compromise_clash_cents=_mean_clash(best.after),
+    )
+
+
+@router.put("/parts/{part_id}/tuning-offsets")
+async def give_to_tuner(part_id: UUID, retune: Retune, conn: Transaction) -> list[float]:
+    """Give the tuner re-tuned targets: cents for each string, an empty list for none."""
+    part = await parts.get_part(conn, part_id)
+    rig = RigSetup.model_validate(part.rig)
+    if retune.offsets_cents and len(retune.offsets_cents) != len(rig.open_notes):
+        raise SettingRefused(f"an offset for each of the {len(rig.open_notes)} strings is needed")
+    if any(abs(cents) > 100 for cents in retune.offsets_cents):
+        raise SettingRefused("a string is moved by up to 100 cents: choose another tuning instead")
+    changed = rig.model_copy(update={"string_offsets_cents": tuple(retune.offsets_cents)})
+    await parts.set_rig(conn, part_id, changed.model_dump(mode="json"))
+    return retune.offsets_cents
+
+
+def own_shapes(part: Part) -> list[Shape]:
+    """The chords that a part plays."""
+    return [Shape(chord["name"], tuple(chord["frets"])) for chord in part.chords]
+
+
+async def _playing_dbfs(conn: Connection, part_id: UUID) -> dict[str, float]:
+    """How loud each channel is while it is played, from the newest level check."""
+    for found in await rig_checks.newest_checks(conn, part_id):
+        if found.kind == "level":
+            return {
+                channel["name"]: channel["average_dbfs"]
+                for channel in found.result["channels"]
+                if channel["average_dbfs"] is not None
+            }
+    return {}
+
+
+def _mean_clash(reports: list[ShapeReport]) -> float:
+    return round(sum(report.clash_cents for report in reports) / len(reports), 3)
+
+
+def _shape_view(report: ShapeReport) -> ShapeView:
+    return ShapeView(
+        name=report.name,
+        frets=list(report.frets),
+        intervals=[IntervalView(**asdict(interval)) for interval in report.intervals],
+        clash_cents=round(report.clash_cents, 3),
+    )

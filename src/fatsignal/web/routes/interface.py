@@ -1,0 +1,89 @@
+"""The interface: its knobs and faults, and its measured latency."""
+
+from dataclasses import asdict
+from datetime import datetime
+from typing import Literal
+from uuid import UUID
+
+from fastapi import APIRouter
+from pydantic import BaseModel
+
+from fatsignal.rig.interface import BUFFER_FRAMES, INPUTS, NAME, SimulatedInterface
+from fatsignal.store import interfaces, sessions
+from fatsignal.store.database import Connection
+from fatsignal.web.context import Transaction
+
+router = APIRouter(prefix="/api", tags=["interface"])
+
+
+class BufferRowView(BaseModel, from_attributes=True):
+    buffer_frames: int
+    buffer_ms: float
+    round_trip_ms: float
+    feel: Literal["comfortable", "felt", "unplayable"]
+
+
+class OffsetView(BaseModel):
+    """The measured round trip; `frames` of what is recorded are left out so that a take lies where it was played."""
+
+    offset_frames: float
+    spread_frames: float
+    frames: int
+    ms: float
+    measured_at: datetime
+
+
+class InterfaceView(BaseModel):
+    name: str
+    inputs: int
+    settings: SimulatedInterface
+    offset: OffsetView | None
+    table: list[BufferRowView]
+    buffer_ms: float
+
+
+@router.get("/sessions/{session_id}/interface")
+async def interface(session_id: UUID, conn: Transaction) -> InterfaceView:
+    """How the interface is set, and its latency at the session's rate."""
+    from fatsignal.core.timing.latency import buffer_table
+
+    session = await sessions.get_session(conn, session_id)
+    settings = await interface_now(conn)
+    found = await interfaces.get_offset(conn, NAME, rate_hz=session.rate_hz, buffer_frames=settings.buffer_frames)
+    table = []
+    if found is not None:
+        rows = buffer_table(
+            found.offset_frames, at_buffer_frames=settings.buffer_frames, rate_hz=session.rate_hz, sizes=BUFFER_FRAMES
+        )
+        table = [BufferRowView(**asdict(row)) for row in rows]
+    return InterfaceView(
+        name=NAME,
+        inputs=INPUTS,
+        settings=settings,
+        offset=None
+        if found is None
+        else OffsetView(
+            offset_frames=found.offset_frames, spread_frames=found.spread_frames, frames=found.whole_frames,
+            ms=1000 * found.offset_frames / session.rate_hz, measured_at=found.measured_at,
+        ),
+        table=table,
+        buffer_ms=1000 * settings.buffer_frames / session.rate_hz,
+    )  # fmt: skip
+
+
+@router.put("/sessions/{session_id}/interface")
+async def set_interface(session_id: UUID, settings: SimulatedInterface, conn: Transaction) -> InterfaceView:
+    """Turn a knob of the simulated interface, or give it a fault."""
+    await interfaces.keep_settings(conn, NAME, settings.model_dump(mode="json"))
+    return await interface(session_id, conn)
+
+
+async def interface_now(conn: Connection) -> SimulatedInterface:
+    """The interface as it is set."""
+    return SimulatedInterface.model_validate(await interfaces.get_settings(conn, NAME))
+
+
+async def record_offset_frames(conn: Connection, settings: SimulatedInterface, *, rate_hz: int) -> int:
+    """What is left out at the beginning of a recording; 0 where the latency was never measured."""
+    found = await interfaces.get_offset(conn, NAME, rate_hz=rate_hz, buffer_frames=settings.buffer_frames)
+    return found.whole_frames if found else 0

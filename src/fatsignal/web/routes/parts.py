@@ -1,0 +1,347 @@
+"""Parts and their rigs: add, copy, arm, name, and the values of both cords."""
+
+import asyncio
+from dataclasses import asdict
+from typing import Any, Literal
+from uuid import UUID
+
+from fastapi import APIRouter, Response
+from pydantic import BaseModel, Field
+
+from fatsignal.core.instrument.inputs import BOXES, INPUTS, PHANTOM_V
+from fatsignal.core.instrument.instruments import INSTRUMENTS
+from fatsignal.core.mics.microphone import MIC_KINDS
+from fatsignal.core.mics.speaker_field import SPEAKERS
+from fatsignal.core.pitch.chords import Shape, check_shape, parse_frets
+from fatsignal.core.pitch.notes import note_name
+from fatsignal.errors import AsksFirst, SettingRefused
+from fatsignal.rig.interface import INPUTS as INTERFACE_INPUTS
+from fatsignal.rig.setup import AmpUse, InputUse, RigSetup, check_inputs, standard_rig
+from fatsignal.store import kits, parts, sessions
+from fatsignal.store.database import Connection
+from fatsignal.store.parts import Part
+from fatsignal.web.context import Transaction
+from fatsignal.web.routes.interface import interface_now
+from fatsignal.web.views import ChordView, PartView, part_view
+
+router = APIRouter(prefix="/api", tags=["parts"])
+
+
+class InstrumentView(BaseModel):
+    name: str
+    strings: int
+    tunings: dict[str, list[int]]
+    tuning_notes: dict[str, list[str]]
+    pickup: str
+
+
+class InputKindView(BaseModel):
+    kind: Literal["instrument", "microphone", "line"]
+    ohm: float
+    lowest_gain_db: float
+    highest_gain_db: float
+
+
+class BoxView(BaseModel):
+    kind: Literal["none", "passive", "active"]
+    ratio: float | None
+    input_ohm: float | None
+    needs_phantom: bool
+
+
+class MicKindView(BaseModel):
+    kind: str
+    pattern: str
+    needs: str
+    sensitivity_mv_pa: float
+
+
+class ChoicesView(BaseModel):
+    """Everything that a rig can be made of."""
+
+    instruments: list[InstrumentView]
+    inputs: list[InputKindView]
+    boxes: list[BoxView]
+    mics: list[MicKindView]
+    speakers: list[str]
+    amps: list[AmpUse]
+    interface_inputs: int
+
+
+class NewPart(BaseModel):
+    """A part from an instrument, a kit, or as a copy of another part without its takes."""
+
+    name: str = Field(min_length=1, max_length=60)
+    instrument: str | None = None
+    with_amp: bool = True
+    kit_id: UUID | None = None
+    copy_of: UUID | None = None
+
+
+class NewName(BaseModel):
+    name: str = Field(min_length=1, max_length=60)
+
+
+class NewRig(BaseModel):
+    rig: RigSetup
+    inputs_shared: bool = Field(default=False, description="The person knows that parts share an input.")
+
+
+class NewChord(BaseModel):
+    name: str = Field(min_length=1, max_length=20)
+    frets: str = Field(max_length=60, description='As it is written: "x02210", or "8-x-10-9-8-x".')
+
+
+class NewChords(BaseModel):
+    chords: list[NewChord] = Field(max_length=40)
+
+
+class Turn(BaseModel):
+    """Turn a channel's gain by so many decibels."""
+
+    channel: str
+    by_db: float = Field(ge=-80, le=80)
+
+
+class FiguresView(BaseModel):
+    name: str
+    kind: Literal["di", "mic"]
+    input: int
+    peak_dbfs: float
+    average_dbfs: float
+    noise_dbfs: float
+    turn_db: int
+
+
+class CurveView(BaseModel):
+    frequency_hz: list[float]
+    gain_db: list[float]
+    unloaded_db: list[float]
+    resonance_hz: float | None
+    peak_db: float
+    load_ohm: float
+    cable_farad: float
+
+
+class EarView(BaseModel):
+    way: str
+    delay_ms: float
+    feel: Literal["comfortable", "felt", "unplayable"]
+
+
+class WarningView(BaseModel):
+    """`node` is "instrument", "di" or "mic:<name>"."""
+
+    node: str
+    verdict: Literal["look", "fix"]
+    says: str
+
+
+class RigView(BaseModel):
+    """A rig with all that is computed for it."""
+
+    part_id: UUID
+    rig: RigSetup
+    open_notes: list[str]
+    channels: list[FiguresView]
+    curve: CurveView
+    ears: list[EarView]
+    warnings: list[WarningView]
+
+
+@router.get("/rig-choices")
+async def choices() -> ChoicesView:
+    """Instruments, inputs, boxes, microphones and amps to choose from."""
+    return ChoicesView(
+        instruments=[
+            InstrumentView(
+                name=instrument.name,
+                strings=instrument.strings,
+                tunings={name: list(notes) for name, notes in instrument.tunings.items()},
+                tuning_notes={name: [note_name(n) for n in notes] for name, notes in instrument.tunings.items()},
+                pickup=instrument.pickup,
+            )
+            for instrument in INSTRUMENTS.values()
+        ],
+        inputs=[
+            InputKindView(
+                kind=kind, ohm=facts.ohm, lowest_gain_db=facts.lowest_gain_db, highest_gain_db=facts.highest_gain_db
+            )
+            for kind, facts in INPUTS.items()
+        ],
+        boxes=[
+            BoxView(
+                kind=kind,
+                ratio=facts.ratio if facts else None,
+                input_ohm=facts.input_ohm if facts else None,
+                needs_phantom=bool(facts and facts.needs_phantom),
+            )
+            for kind, facts in BOXES.items()
+        ],  # fmt: skip
+        mics=[
+            MicKindView(
+                kind=name,
+                pattern=kind.pattern,
+                sensitivity_mv_pa=1000 * kind.sensitivity_v_pa,
+                needs=f"needs {PHANTOM_V:.0f} V"
+                if kind.needs_phantom
+                else "keep phantom off"
+                if kind.hurt_by_phantom
+                else "needs nothing",
+            )
+            for name, kind in MIC_KINDS.items()
+        ],  # fmt: skip
+        speakers=list(SPEAKERS),
+        amps=_amps(),
+        interface_inputs=INTERFACE_INPUTS,
+    )
+
+
+def _amps() -> list[AmpUse]:
+    found = {amp.name: amp for name in INSTRUMENTS if (amp := standard_rig(name).amp) is not None}
+    return list(found.values())
+
+
+@router.post("/sessions/{session_id}/parts", status_code=201)
+async def add_part(session_id: UUID, new: NewPart, conn: Transaction) -> PartView:
+    """Add a part. Its inputs are the free ones where the interface has enough."""
+    session = await sessions.get_session(conn, session_id)
+    there = await parts.list_parts(conn, session.id)
+    chords: list[dict[str, Any]] = []
+    if new.copy_of is not None:
+        original = await parts.get_part(conn, new.copy_of)
+        rig, chords = RigSetup.model_validate(original.rig), original.chords
+    elif new.kit_id is not None:
+        rig = RigSetup.model_validate((await kits.get_kit(conn, new.kit_id)).rig)
+    elif new.instrument is not None:
+        rig = standard_rig(new.instrument, with_amp=new.with_amp)
+    else:
+        raise SettingRefused("a part begins with an instrument, a kit or another part: choose one")
+    part = await parts.add_part(
+        conn, session_id=session_id, name=_said(new.name), rig=rig.model_dump(mode="json"), written=[],
+        armed=not there, chords=chords,
+    )  # fmt: skip
+    return part_view(part)
+
+
+@router.put("/parts/{part_id}/name")
+async def rename(part_id: UUID, new: NewName, conn: Transaction) -> PartView:
+    """Give a part another name; folders of its takes keep theirs."""
+    await parts.get_part(conn, part_id)
+    await parts.rename_part(conn, part_id, _said(new.name))
+    return part_view(await parts.get_part(conn, part_id))
+
+
+@router.post("/sessions/{session_id}/parts/{part_id}/arm", status_code=204)
+async def arm(session_id: UUID, part_id: UUID, conn: Transaction) -> Response:
+    """Arm a part; the others are disarmed, unless the session arms together."""
+    await sessions.get_session(conn, session_id)
+    await parts.arm_part(conn, part_id)
+    return Response(status_code=204)
+
+
+@router.delete("/sessions/{session_id}/parts/{part_id}/arm", status_code=204)
+async def disarm(session_id: UUID, part_id: UUID, conn: Transaction) -> Response:
+    """Disarm a part."""
+    await sessions.get_session(conn, session_id)
+    await parts.disarm_part(conn, part_id)
+    return Response(status_code=204)
+
+
+@router.get("/parts/{part_id}/rig")
+async def rig(part_id: UUID, conn: Transaction) -> RigView:
+    """Both cords of a part, and what they do to the signal."""
+    part = await parts.get_part(conn, part_id)
+    return await _rig_view(conn, part)
+
+
+@router.put("/parts/{part_id}/rig")
+async def set_rig(part_id: UUID, new: NewRig, conn: Transaction) -> RigView:
+    """Change values of a rig. Channels that would share an input are asked about first (409)."""
+    part = await parts.get_part(conn, part_id)
+    clashes = check_inputs([(part.name, new.rig)], inputs=INTERFACE_INPUTS)
+    if clashes:
+        raise SettingRefused(clashes[0])
+    if not new.inputs_shared:
+        await ask_about_inputs(conn, part, new.rig)
+    await parts.set_rig(conn, part_id, new.rig.model_dump(mode="json"))
+    return await _rig_view(conn, await parts.get_part(conn, part_id))
+
+
+@router.post("/parts/{part_id}/turn")
+async def turn(part_id: UUID, wanted: Turn, conn: Transaction) -> RigView:
+    """Turn one input's gain, as far as it goes."""
+    part = await parts.get_part(conn, part_id)
+    if not (await interface_now(conn)).gains_can_be_set:
+        raise SettingRefused("this interface's gains are turned by hand: turn the knob, then check again")
+    rig_now = RigSetup.model_validate(part.rig)
+    use = next((use for name, use in rig_now.inputs if name == wanted.channel), None)
+    if use is None:
+        raise SettingRefused(f"{part.name} has no channel {wanted.channel}")
+    facts = INPUTS[use.kind]
+    gain_db = use.gain_db + wanted.by_db
+    changes: dict[str, Any] = {"gain_db": min(max(gain_db, facts.lowest_gain_db), facts.highest_gain_db)}
+    if gain_db < facts.lowest_gain_db and not use.pad:
+        # The knob ends here: the pad takes 20 dB, the knob gives back what is too much.
+        changes = {"pad": True, "gain_db": min(max(gain_db + 20, facts.lowest_gain_db), facts.highest_gain_db)}
+    turned = _with_input(rig_now, wanted.channel, use.model_copy(update=changes))
+    await parts.set_rig(conn, part_id, turned.model_dump(mode="json"))
+    return await _rig_view(conn, await parts.get_part(conn, part_id))
+
+
+@router.put("/parts/{part_id}/chords")
+async def set_chords(part_id: UUID, new: NewChords, conn: Transaction) -> list[ChordView]:
+    """The chord shapes that a part plays."""
+    part = await parts.get_part(conn, part_id)
+    open_notes = RigSetup.model_validate(part.rig).open_notes
+    shapes = [Shape(chord.name.strip(), parse_frets(chord.frets)) for chord in new.chords]
+    for shape in shapes:
+        check_shape(shape, open_notes)
+    await parts.set_chords(conn, part_id, [{"name": shape.name, "frets": list(shape.frets)} for shape in shapes])
+    return [ChordView(name=shape.name, frets=list(shape.frets)) for shape in shapes]
+
+
+async def ask_about_inputs(conn: Connection, part: Part, rig_now: RigSetup) -> None:
+    """Raise a question where another part that is armed with this one takes the same input."""
+    session = await sessions.get_session(conn, part.session_id)
+    if not session.arm_together:
+        return
+    others = [
+        (other.name, RigSetup.model_validate(other.rig))
+        for other in await parts.list_parts(conn, part.session_id)
+        if other.armed and other.id != part.id
+    ]
+    clashes = check_inputs([*others, (part.name, rig_now)], inputs=INTERFACE_INPUTS)
+    if clashes:
+        raise AsksFirst(clashes[0])
+
+
+def _with_input(rig_now: RigSetup, channel: str, use: InputUse) -> RigSetup:
+    if channel == "DI" and rig_now.di is not None:
+        return rig_now.model_copy(update={"di": rig_now.di.model_copy(update={"input": use})})
+    mics = [mic.model_copy(update={"input": use}) if mic.name == channel else mic for mic in rig_now.mics]
+    return rig_now.model_copy(update={"mics": mics})
+
+
+async def _rig_view(conn: Connection, part: Part) -> RigView:
+    from fatsignal.rig.path import walk
+
+    session = await sessions.get_session(conn, part.session_id)
+    interface = await interface_now(conn)
+    rig_now = RigSetup.model_validate(part.rig)
+    path = await asyncio.to_thread(walk, rig_now, interface, rate_hz=session.rate_hz)
+    return RigView(
+        part_id=part.id,
+        rig=rig_now,
+        open_notes=[note_name(note) for note in rig_now.open_notes],
+        channels=[FiguresView(**asdict(channel)) for channel in path.channels],
+        curve=CurveView(**asdict(path.curve)),
+        ears=[EarView(**asdict(ear)) for ear in path.ears],
+        warnings=[WarningView(**asdict(warning)) for warning in path.warnings],
+    )
+
+
+def _said(name: str) -> str:
+    if not name.strip():
+        raise SettingRefused("a part needs a name: type what it plays")
+    return name.strip()

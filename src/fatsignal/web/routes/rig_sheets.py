@@ -1,0 +1,126 @@
+"""Rig sheets: freeze a rig with a name, look at it, compare two."""
+
+from dataclasses import asdict
+from datetime import datetime
+from typing import Literal
+from uuid import UUID
+
+from fastapi import APIRouter
+from pydantic import BaseModel, Field
+
+from fatsignal.errors import SettingRefused
+from fatsignal.rig.setup import RigSetup
+from fatsignal.rig.sheet import differences, entries_from, sheet_entries
+from fatsignal.store import parts, rig_checks, rig_sheets, sessions
+from fatsignal.store.rig_sheets import RigSheet
+from fatsignal.web.context import Transaction
+from fatsignal.web.routes.interface import interface_now
+
+router = APIRouter(prefix="/api", tags=["rig sheets"])
+
+
+class NewSheet(BaseModel):
+    name: str = Field(min_length=1, max_length=80)
+
+
+class SheetName(BaseModel):
+    id: UUID
+    part_id: UUID
+    part_name: str
+    name: str
+    made_at: datetime
+
+
+class EntryView(BaseModel):
+    group: str
+    name: str
+    value: str
+
+
+class FrozenCheckView(BaseModel):
+    kind: str
+    verdict: Literal["good", "look", "fix"]
+    says: str
+    made_at: datetime
+
+
+class RigSheetView(SheetName):
+    session_name: str
+    artist: str
+    entries: list[EntryView]
+    checks: list[FrozenCheckView]
+
+
+class DifferenceView(BaseModel):
+    group: str
+    name: str
+    one: str | None
+    other: str | None
+
+
+class ComparedView(BaseModel):
+    one: SheetName
+    other: SheetName
+    differences: list[DifferenceView]
+
+
+@router.post("/parts/{part_id}/rig-sheets", status_code=201)
+async def freeze(part_id: UUID, new: NewSheet, conn: Transaction) -> RigSheetView:
+    """Freeze a part's rig, the interface and the newest checks."""
+    if not new.name.strip():
+        raise SettingRefused("a rig sheet needs a name: type what it is, as in chorus, ribbon close")
+    part = await parts.get_part(conn, part_id)
+    session = await sessions.get_session(conn, part.session_id)
+    interface = await interface_now(conn)
+    rig = RigSetup.model_validate(part.rig)
+    lines = sheet_entries(rig, interface, rate_hz=session.rate_hz, reference_pitch_hz=float(session.reference_pitch_hz))
+    checks = await rig_checks.newest_checks(conn, part_id)
+    frozen = {
+        "rig": rig.model_dump(mode="json"),
+        "interface": interface.model_dump(mode="json"),
+        "entries": [asdict(line) for line in lines],
+        "part": part.name,
+        "session": {"name": session.name, "artist": session.artist},
+        "checks": [
+            {"kind": c.kind, "verdict": c.verdict, "says": c.says, "made_at": c.made_at.isoformat()} for c in checks
+        ],
+    }
+    return _view(await rig_sheets.freeze_sheet(conn, part_id=part_id, name=new.name.strip(), frozen=frozen))
+
+
+@router.get("/sessions/{session_id}/rig-sheets")
+async def all_sheets(session_id: UUID, conn: Transaction) -> list[SheetName]:
+    """The session's rig sheets, the newest first."""
+    return [_name(sheet) for sheet in await rig_sheets.list_sheets(conn, session_id)]
+
+
+@router.get("/rig-sheets/compare")
+async def compare(one: UUID, other: UUID, conn: Transaction) -> ComparedView:
+    """What was done differently: only the lines that are not the same."""
+    first, second = await rig_sheets.get_sheet(conn, one), await rig_sheets.get_sheet(conn, other)
+    found = differences(entries_from(first.frozen), entries_from(second.frozen))
+    return ComparedView(
+        one=_name(first), other=_name(second), differences=[DifferenceView(**asdict(line)) for line in found]
+    )
+
+
+@router.get("/rig-sheets/{sheet_id}")
+async def one_sheet(sheet_id: UUID, conn: Transaction) -> RigSheetView:
+    """A frozen rig sheet."""
+    return _view(await rig_sheets.get_sheet(conn, sheet_id))
+
+
+def _name(sheet: RigSheet) -> SheetName:
+    return SheetName(
+        id=sheet.id, part_id=sheet.part_id, part_name=sheet.frozen["part"], name=sheet.name, made_at=sheet.made_at
+    )
+
+
+def _view(sheet: RigSheet) -> RigSheetView:
+    return RigSheetView(
+        **_name(sheet).model_dump(),
+        session_name=sheet.frozen["session"]["name"],
+        artist=sheet.frozen["session"]["artist"],
+        entries=[EntryView(**entry) for entry in sheet.frozen["entries"]],
+        checks=[FrozenCheckView(**check) for check in sheet.frozen["checks"]],
+    )

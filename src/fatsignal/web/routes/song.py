@@ -1,0 +1,205 @@
+"""The song: its tempo map, tapping, sections, click, and the same as a MIDI file."""
+
+import asyncio
+import io
+from typing import Annotated
+from uuid import UUID, uuid4
+
+import soundfile
+from fastapi import APIRouter, Query, Response, UploadFile
+from pydantic import BaseModel, Field
+
+from fatsignal.acts.change_song import change_sections, change_tempo
+from fatsignal.core.song.sections import SongSection
+from fatsignal.core.timing.click import ClickSettings, render_click
+from fatsignal.core.timing.tempo import LONGEST_SONG_BARS, MeterChange, TempoChange, TempoMap, parse_tempo
+from fatsignal.errors import SettingRefused
+from fatsignal.files.names import file_name
+from fatsignal.store import sections, sessions
+from fatsignal.web.context import Transaction
+from fatsignal.web.routes.sessions import MeterView, SessionView, TempoView, one_session, typed_tempo
+from fatsignal.web.views import SectionView
+
+router = APIRouter(prefix="/api", tags=["song"])
+
+_LONGEST_CLICK_S = 120
+_MOST_CHANGES = 2_000
+
+Frame = Annotated[int, Query(ge=-(1 << 40), le=1 << 40)]
+
+
+class NewTempo(BaseModel):
+    bar: int = Field(ge=1, le=LONGEST_SONG_BARS)
+    says: str = Field(max_length=40, description="Beats a minute, as a person types them.")
+    ramp: bool = False
+    meant: bool = False
+
+
+class NewMeter(BaseModel):
+    bar: int = Field(ge=1, le=LONGEST_SONG_BARS)
+    beats: int
+    unit: int
+    meant: bool = False
+
+
+class NewTempoMap(BaseModel):
+    tempos: list[NewTempo] = Field(min_length=1, max_length=_MOST_CHANGES)
+    meters: list[NewMeter] = Field(min_length=1, max_length=_MOST_CHANGES)
+    song_bars: int
+    audio_stays: bool = Field(default=False, description="The person agrees that recorded audio stays in samples.")
+
+
+class Taps(BaseModel):
+    times_s: list[float] = Field(max_length=400, description="Times of the taps, on any clock.")
+
+
+class TapView(BaseModel, from_attributes=True):
+    """`bpm` ± `uncertainty_bpm`, with 95 % confidence."""
+
+    bpm: float
+    uncertainty_bpm: float
+    whole_bpm: int
+    whole_is_likely: bool
+    taps_used: int
+    taps_left_out: int
+    says: str
+
+
+class NewSection(BaseModel):
+    """A section as it should be; one that is new has no id, one that comes back has its old one."""
+
+    id: UUID | None = None
+    name: str = Field(max_length=80)
+    first_bar: int = 1
+    bars: int
+    phrase_bars: int
+
+
+class NewSections(BaseModel):
+    sections: list[NewSection] = Field(max_length=500)
+    one_after_the_other: bool = Field(
+        default=True, description="Lay them out in this order without gaps; else their own first bars count."
+    )
+
+
+class SectionsChanged(BaseModel):
+    """The song afterwards, and what went with its sections."""
+
+    session: SessionView
+    moved_takes: int
+    stayed_takes: list[str]
+
+
+class MidiProposal(BaseModel):
+    """What a MIDI file says; nothing is changed until it is sent as tempo map and sections."""
+
+    tempos: list[TempoView]
+    meters: list[MeterView]
+    song_bars: int
+    sections: list[SectionView]
+    remarks: list[str]
+
+
+@router.post("/tap")
+async def tap(taps: Taps) -> TapView:
+    """A tempo from taps, with its uncertainty."""
+    from fatsignal.core.timing.tapping import estimate_tempo
+
+    found = estimate_tempo(taps.times_s)
+    return TapView(
+        bpm=found.bpm, uncertainty_bpm=found.uncertainty_bpm, whole_bpm=found.whole_bpm,
+        whole_is_likely=found.whole_is_likely, taps_used=found.taps_used, taps_left_out=found.taps_left_out,
+        says=f"{found.bpm:.1f} ± {max(found.uncertainty_bpm, 0.1):.1f}",
+    )  # fmt: skip
+
+
+@router.put("/sessions/{session_id}/tempo")
+async def set_tempo(session_id: UUID, new: NewTempoMap, conn: Transaction) -> SessionView:
+    """Change the tempo map. Where it would move bars under recorded audio, it asks first (409)."""
+    session = await sessions.get_session(conn, session_id)
+    tempo = TempoMap(
+        session.rate_hz,
+        tuple(TempoChange(change.bar, parse_tempo(change.says), change.ramp, change.meant) for change in new.tempos),
+        tuple(MeterChange(meter.bar, meter.beats, meter.unit, meter.meant) for meter in new.meters),
+        session.bar_one_frame,
+    )
+    await change_tempo(conn, session, tempo, song_bars=new.song_bars, audio_stays=new.audio_stays)
+    return await one_session(session_id, conn)
+
+
+@router.put("/sessions/{session_id}/sections")
+async def set_sections(session_id: UUID, new: NewSections, conn: Transaction) -> SectionsChanged:
+    """Add, name, resize, reorder or remove sections: what belongs to one that moves goes with it."""
+    session = await sessions.get_session(conn, session_id)
+    wanted = [
+        SongSection(section.id or uuid4(), section.name, section.first_bar, section.bars, section.phrase_bars)
+        for section in new.sections
+    ]
+    done = await change_sections(conn, session, wanted, one_after_the_other=new.one_after_the_other)
+    return SectionsChanged(
+        session=await one_session(session_id, conn), moved_takes=done.moved_takes, stayed_takes=done.stayed_takes
+    )
+
+
+@router.put("/sessions/{session_id}/click")
+async def set_click(session_id: UUID, click: ClickSettings, conn: Transaction) -> ClickSettings:
+    """Change how the click sounds and how many bars it counts in."""
+    await sessions.get_session(conn, session_id)
+    await sessions.set_click(conn, session_id, click)
+    return click
+
+
+@router.get(
+    "/sessions/{session_id}/click.wav", response_class=Response, responses={200: {"content": {"audio/wav": {}}}}
+)
+async def click(session_id: UUID, from_frame: Frame, to_frame: Frame, conn: Transaction) -> Response:
+    """The click between two frames, sample-exact, as a WAV."""
+    session = await sessions.get_session(conn, session_id)
+    if to_frame - from_frame > _LONGEST_CLICK_S * session.rate_hz:
+        raise SettingRefused(f"a click of more than {_LONGEST_CLICK_S} s at once is not rendered: ask for less")
+    rendered = await asyncio.to_thread(
+        render_click, session.tempo, from_frame=from_frame, to_frame=max(to_frame, from_frame + 1),
+        settings=session.click_settings,
+    )  # fmt: skip
+    buffer = io.BytesIO()
+    soundfile.write(buffer, rendered.samples, rendered.rate_hz, format="WAV", subtype="PCM_16")
+    return Response(buffer.getvalue(), media_type="audio/wav")
+
+
+@router.get(
+    "/sessions/{session_id}/song.mid", response_class=Response, responses={200: {"content": {"audio/midi": {}}}}
+)
+async def write_song(session_id: UUID, conn: Transaction) -> Response:
+    """Tempo map and sections as a Standard MIDI File."""
+    from fatsignal.files.midi import write_midi
+
+    session = await sessions.get_session(conn, session_id)
+    found = [section.in_song for section in await sections.list_sections(conn, session_id)]
+    data = await asyncio.to_thread(write_midi, session.tempo, found, name=session.name, song_bars=session.song_bars)
+    ascii_name = file_name(session.name).encode("ascii", "ignore").decode().strip() or "song"
+    return Response(
+        data, media_type="audio/midi", headers={"Content-Disposition": f'attachment; filename="{ascii_name}.mid"'}
+    )
+
+
+@router.post("/sessions/{session_id}/song.mid")
+async def read_song(session_id: UUID, file: UploadFile, conn: Transaction) -> MidiProposal:
+    """Read tempo map and sections from a Standard MIDI File, as a proposal."""
+    from fatsignal.files.midi import LARGEST_BYTES, read_midi
+
+    session = await sessions.get_session(conn, session_id)
+    data = await file.read(LARGEST_BYTES + 1)
+    found = await asyncio.to_thread(
+        read_midi, data, shown_name=file.filename or "the file", rate_hz=session.rate_hz,
+        bar_one_frame=session.bar_one_frame,
+    )  # fmt: skip
+    return MidiProposal(
+        tempos=[
+            TempoView(bar=c.bar, bpm=float(c.bpm), says=typed_tempo(c.bpm), ramp=c.ramp, meant=c.meant)
+            for c in found.tempo.tempos
+        ],
+        meters=[MeterView.model_validate(meter) for meter in found.tempo.meters],
+        song_bars=found.song_bars,
+        sections=[SectionView.model_validate(section) for section in found.sections],
+        remarks=found.remarks,
+    )
