@@ -5,6 +5,7 @@ from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field, replace
 from pathlib import Path
+from uuid import uuid4
 
 from procrastinate import App
 from pydantic import TypeAdapter
@@ -22,7 +23,7 @@ from fatsignal.rig.interface import SimulatedInterface
 from fatsignal.rig.pace import Pace
 from fatsignal.rig.setup import RigSetup, standard_rig
 from fatsignal.rig.simulated import Performance, SimulatedRig
-from fatsignal.store import parts, prints, sessions, tones
+from fatsignal.store import parts, prints, sections, sessions, tones
 from fatsignal.store.database import Connection
 from fatsignal.tones import shipped_tones
 
@@ -77,26 +78,37 @@ async def build_demo(
             conn, name=song.SONG, artist=song.DUO, depth="24", folder=folder, song_bars=song.SONG_BARS,
             tempo=TempoMap.steady(song.TEMPO_BPM, rate_hz=rate_hz, beats_per_bar=song.BEATS_PER_BAR),
         )  # fmt: skip
-        await sections.replace_sections(conn, session.id, song.SECTIONS)
+        song_sections = [replace(section, id=uuid4()) for section in song.SECTIONS]
+        await sections.replace_sections(conn, session.id, song_sections)
         plan = _FIRST_PARTS if first_passes_only else _PARTS
-        parts = [await _add_part(conn, session, planned, armed=position == 0) for position, planned in enumerate(plan)]
+        demo_parts = [
+            await _add_part(conn, session, planned, armed=position == 0) for position, planned in enumerate(plan)
+        ]
         for tone in shipped_tones():
             await tones.keep_tone(conn, tone)
+    where = {section.name: section for section in song_sections}
     orders = [
-        (planned.name, section, _order(session, part, section, seed, number, sessions_folder))
-        for part, planned in zip(parts, plan, strict=True)
+        (
+            planned.name,
+            section,
+            roll_order(
+                session, part, where[section], number=number, seed=seed, sessions_folder=sessions_folder,
+                interface=SimulatedInterface(), record_offset_frames=0, speed=0,
+            ),
+        )
+        for part, planned in zip(demo_parts, plan, strict=True)
         for number, (section, seed) in enumerate(planned.passes, start=1)
-    ]
+    ]  # fmt: skip
     # The compiled loops leave Python free, so two passes are played at once.
     with ThreadPoolExecutor(max_workers=2) as players:
         played = [players.submit(_roll, order, session) for _, _, order in orders]
         rolled = {}
-        for count, ((name, where, order), done) in enumerate(zip(orders, played, strict=True), start=1):
-            say(f"playing the demonstration: {name}, {where.lower()} ({count} of {len(orders)})")
+        for count, ((name, section_name, order), done) in enumerate(zip(orders, played, strict=True), start=1):
+            say(f"playing the demonstration: {name}, {section_name.lower()} ({count} of {len(orders)})")
             await asyncio.wrap_future(done)
             take = await enter_roll(conn, order.folder, sessions_folder=sessions_folder, waves_folder=waves_folder)
             assert take is not None, "the demonstration is never silent"
-            rolled[name, where] = take
+            rolled[name, section_name] = take
     newest = {revision.name: revision for revision in await tones.list_newest(conn)}
     for section_name, tone_name in (("Chorus 1", "Kiln"), ("Chorus 1", "Foundry")):
         take = rolled["Baritone", section_name]
@@ -109,16 +121,6 @@ async def _add_part(conn: Connection, session: sessions.Session, planned: _Plann
         conn, session_id=session.id, name=planned.name, rig=planned.rig.model_dump(mode="json"),
         written=_NOTES.dump_python(planned.notes, mode="json"), armed=armed,
         chords=[{"name": name, "frets": list(frets)} for name, frets in planned.chords.items()],
-    )  # fmt: skip
-
-
-def _order(
-    session: sessions.Session, part: parts.Part, section_name: str, seed: int, number: int, sessions_folder: Path
-) -> RollOrder:
-    section = next(section for section in song.SECTIONS if section.name == section_name)
-    return roll_order(
-        session, part, section, number=number, seed=seed, sessions_folder=sessions_folder,
-        interface=SimulatedInterface(), record_offset_frames=0, speed=0,
     )  # fmt: skip
 
 
