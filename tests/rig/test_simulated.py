@@ -52,7 +52,9 @@ def test_channels_are_locked_and_levels_are_those_of_a_careful_session():
 
 def test_microphones_hear_the_amp_as_far_apart_as_they_stand():
     """Travel time at 343.2 m/s (formula): two equal microphones 20 cm apart on the axis."""
-    mics = [MicOnRig(name=f"mic {m}", kind="coil", distance_m=m, input=InputUse(number=2, gain_db=28)) for m in (0.10, 0.30)]
+    mics = [
+        MicOnRig(name=f"mic {m}", kind="coil", distance_m=m, input=InputUse(number=2, gain_db=28)) for m in (0.10, 0.30)
+    ]
     blocks = roll(RigSetup(mics=mics))
     found = align(blocks[:, 1], blocks[:, 2], rate_hz=FS)
     assert found.path_difference_m == pytest.approx(0.20, abs=0.01)
@@ -61,7 +63,9 @@ def test_microphones_hear_the_amp_as_far_apart_as_they_stand():
 
 
 def test_the_di_is_heard_before_the_amp_by_the_way_through_the_air():
-    blocks = roll(RigSetup(mics=[MicOnRig(name="far", kind="coil", distance_m=0.5, input=InputUse(number=2, gain_db=40))]))
+    blocks = roll(
+        RigSetup(mics=[MicOnRig(name="far", kind="coil", distance_m=0.5, input=InputUse(number=2, gain_db=40))])
+    )
     found = align(blocks[:, 0], blocks[:, 1], rate_hz=FS)
     # Half a metre and the cone's depth; two stages and a splitter invert.
     assert found.delay_samples == pytest.approx(0.545 / speed_of_sound_m_s() * FS, abs=14)

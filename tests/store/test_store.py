@@ -186,7 +186,9 @@ async def test_a_record_offset_is_kept_for_each_rate_and_buffer(conn):
     await interfaces.keep_settings(conn, "x", {"buffer_frames": 128})
     assert await interfaces.get_settings(conn, "x") == {"buffer_frames": 128}
     for frames in (575.4, 575.6):
-        await interfaces.keep_offset(conn, "x", rate_hz=48_000, buffer_frames=256, offset_frames=frames, spread_frames=0.1)
+        await interfaces.keep_offset(
+            conn, "x", rate_hz=48_000, buffer_frames=256, offset_frames=frames, spread_frames=0.1
+        )
     found = await interfaces.get_offset(conn, "x", rate_hz=48_000, buffer_frames=256)
     assert found is not None
     assert found.whole_frames == 576

@@ -38,7 +38,9 @@ def new(application):
     """A session of the test's own, with three sections."""
     name = f"Slow Ferry {len(application.get('/api/sessions'))}"
     status, session = application.send(
-        "POST", "/api/sessions", {"name": name, "rate_hz": 48_000, "depth": "24", "tempo": "120", "reference_pitch_hz": 442}
+        "POST",
+        "/api/sessions",
+        {"name": name, "rate_hz": 48_000, "depth": "24", "tempo": "120", "reference_pitch_hz": 442},
     )
     assert status == 201, session
     sections = [{"name": n, "bars": b, "phrase_bars": 2} for n, b in (("Intro", 4), ("Verse", 8), ("End", 4))]
@@ -49,7 +51,9 @@ def new(application):
 
 def tempo_of(session, **changes):
     body = {
-        "tempos": [{"bar": t["bar"], "says": t["says"], "ramp": t["ramp"], "meant": t["meant"]} for t in session["tempos"]],
+        "tempos": [
+            {"bar": t["bar"], "says": t["says"], "ramp": t["ramp"], "meant": t["meant"]} for t in session["tempos"]
+        ],
         "meters": session["meters"],
         "song_bars": session["song_bars"],
     }
@@ -106,9 +110,13 @@ def test_a_tempo_map_with_a_ramp_and_another_meter_is_kept_and_asks_about_a_sect
     assert session["bar_bpm"][6] == 120
     assert 120 < session["bar_bpm"][7] < 140
     tempos[1]["meant"] = True
-    session = application.send("PUT", f"/api/sessions/{new['id']}/tempo", tempo_of(new, tempos=tempos, meters=meters))[1]
+    session = application.send("PUT", f"/api/sessions/{new['id']}/tempo", tempo_of(new, tempos=tempos, meters=meters))[
+        1
+    ]
     assert session["questions"] == []
-    beats = dict(zip(zip(session["beat_bars"], session["beat_numbers"], strict=True), session["beat_frames"], strict=True))
+    beats = dict(
+        zip(zip(session["beat_bars"], session["beat_numbers"], strict=True), session["beat_frames"], strict=True)
+    )
     # Bars of 7/8 at 140 quarters a minute: seven eighths of 60/280 s.
     assert beats[15, 1] - beats[14, 1] == pytest.approx(7 * 60 / 280 * 48_000, abs=1)
     # 120 to 140 over eight quarters: the mean of both lengths of a quarter.
@@ -225,7 +233,13 @@ def test_takes_go_with_their_section_and_come_back(application):
 
 
 def test_the_click_is_that_of_the_settings_to_the_sample(application, new):
-    settings = {**new["click"], "accent_dbfs": -20.0, "subdivision": 2, "roll_count_in_bars": 4, "play_count_in_bars": 2}
+    settings = {
+        **new["click"],
+        "accent_dbfs": -20.0,
+        "subdivision": 2,
+        "roll_count_in_bars": 4,
+        "play_count_in_bars": 2,
+    }
     status, kept = application.send("PUT", f"/api/sessions/{new['id']}/click", settings)
     assert (status, kept) == (200, settings)
     beats = new["beat_frames"]
@@ -288,7 +302,9 @@ def test_a_backing_track_of_another_rate_is_placed_by_the_beat_that_was_heard(ap
     assert backing["pulse"]["first_downbeat"] / 48_000 == pytest.approx(0.5, abs=0.01)
     bar_one = new["beat_frames"][new["beat_bars"].index(1)]
     assert backing["placed_frame"] == bar_one - backing["pulse"]["first_downbeat"]
-    moved = application.send("PUT", f"/api/backings/{backing['id']}/place", {"bar": 3, "frames_after": 17, "gain_db": -3})[1]
+    moved = application.send(
+        "PUT", f"/api/backings/{backing['id']}/place", {"bar": 3, "frames_after": 17, "gain_db": -3}
+    )[1]
     assert (moved["bar"], moved["beat"], moved["frames_after"], moved["gain_db"]) == (3, 1, 17, -3)
     dragged = application.send("PUT", f"/api/backings/{backing['id']}/pulse", {"first_downbeat": 30_000})[1]
     assert dragged["pulse"]["first_downbeat"] == 30_000

@@ -136,5 +136,4 @@ async def _move_notes(conn: Connection, session: Session, new: TempoMap, spans: 
             beat: Fraction | None = moved_quarter(session.tempo, new, spans, note.beat)
             if beat is not None:
                 moved.append(replace(note, beat=beat))
-        if moved != part.written:
-            await parts.set_written(conn, part.id, _NOTES.dump_python(moved, mode="json"))
+        await parts.set_written(conn, part.id, _NOTES.dump_python(moved, mode="json"))

@@ -67,7 +67,8 @@ def import_di(
         raise
     take = Take(
         id=take_id, part_id=part.id, number=number, recorded_at=now, rate_hz=session.rate_hz,
-        from_frame=from_frame, recorded_frame=from_frame, frames=frames, window_from_frame=from_frame, window_to_frame=from_frame + frames,
+        from_frame=from_frame, recorded_frame=from_frame, frames=frames,
+        window_from_frame=from_frame, window_to_frame=from_frame + frames,
         origin="imported", rig_sheet=part.rig,
         note=f"from {file_name(shown_name)}, {facts.rate_hz} Hz{note}",
         folder=str(folder.relative_to(sessions_folder)), binned_at=None,

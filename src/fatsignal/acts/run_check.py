@@ -228,7 +228,7 @@ def _latency(order: ListenOrder, heard: Clip, first_pass_frames: float | None) -
         return CheckFound(
             "latency", "fix", f"{said}; the second ping is off by {found.frames:.1f} samples", _json(result)
         )
-    return CheckFound("latency", "good", f"{said}; what is left is {abs(found.frames):.2f} of a sample", _json(result))
+    return CheckFound("latency", "good", f"{said}; what is left is {abs(found.frames):.2f} of a sample", result)
 
 
 def _distance_verdict(distance_db: float | None, good_db: float, bad_db: float) -> Verdict:

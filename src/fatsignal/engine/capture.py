@@ -37,7 +37,7 @@ class Capture(Generic[OrderKind]):
         self, order: OrderKind, source: Source, tell: Callable[[Event], None], *,
         open_writer: WriterFactory = WaveWriter,
     ) -> None:  # fmt: skip
-        self._order = order
+        self._order: OrderKind = order
         self._source = source
         self._tell = tell
         self._open_writer = open_writer

@@ -2,8 +2,8 @@
 
 References
 ----------
-.. [1] Standard MIDI Files 1.0 (MIDI Manufacturers Association, RP-001): tempo (FF 51), time signature (FF 58), marker (FF 06);
-   120 beats a minute where a file names no tempo.
+.. [1] Standard MIDI Files 1.0 (MIDI Manufacturers Association, RP-001): tempo (FF 51), time signature (FF 58),
+   marker (FF 06); 120 beats a minute where a file names no tempo.
 """
 
 import io
@@ -74,8 +74,8 @@ def write_midi(tempo: TempoMap, sections: list[SongSection], *, name: str, song_
 def read_midi(data: bytes, *, shown_name: str, rate_hz: int, bar_one_frame: int) -> SongFromMidi:
     """Tempo, meter and sections of a file of type 0 or 1.
 
-    Changes inside a bar are gathered into that bar's mean tempo, which keeps every bar line where the file has it; a marker
-    inside a bar goes to the bar's beginning.
+    Changes inside a bar are gathered into that bar's mean tempo, which keeps every bar line where the file has it; a
+    marker inside a bar goes to the bar's beginning.
 
     Raises
     ------
@@ -181,10 +181,10 @@ def _tempo_changes(
         inside = [place for place in places[index + 1 :] if place < after]
         if inside:
             gathered += 1
-            edges = [start, *inside, after]
+            edges = [start, *(Fraction(place) for place in inside), after]
             spans = [tempi[places[index]], *(tempi[place] for place in inside)]
-            mean = sum((b - a) * us for (a, b), us in zip(pairwise(edges), spans, strict=True)) / (after - start)
-            bpm = (_MINUTE_US / Fraction(mean)).limit_denominator(1_000_000)
+            total = sum(((b - a) * us for (a, b), us in zip(pairwise(edges), spans, strict=True)), Fraction(0))
+            bpm = (_MINUTE_US * (after - start) / total).limit_denominator(1_000_000)
         else:
             bpm = _bpm_of(tempi[places[index]])
         if not SLOWEST_BPM <= bpm <= FASTEST_BPM:

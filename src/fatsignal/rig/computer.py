@@ -1,4 +1,4 @@
-"""The simulated interface's computer playback: two channels of an invented drum loop, as another program would play it."""
+"""The simulated interface's computer playback: two channels of an invented drum loop."""
 
 import numpy as np
 
@@ -14,7 +14,7 @@ _HIT_S = 0.25
 class ComputerPlayback(PacedBlocks):
     """Kick, snare and hat in eighths along the session's tempo; it begins on the frame where it is asked to."""
 
-    channels = (InputChannel("left", "mic"), InputChannel("right", "mic"))
+    channels: tuple[InputChannel, ...] = (InputChannel("left", "mic"), InputChannel("right", "mic"))
 
     def __init__(
         self, tempo: TempoMap, *, from_frame: int, to_frame: int, interface: SimulatedInterface,

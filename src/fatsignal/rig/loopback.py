@@ -16,7 +16,7 @@ _TAIL_S = 0.5
 class Loopback(PacedBlocks):
     """Pings that come back after the round trip, whole frames and their fraction; without a cable only noise."""
 
-    channels = (InputChannel("loop", "mic"),)
+    channels: tuple[InputChannel, ...] = (InputChannel("loop", "mic"),)
 
     def __init__(
         self, *, rate_hz: int, interface: SimulatedInterface, pace: Pace | None = None, block_frames: int = 256,

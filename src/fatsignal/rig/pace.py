@@ -57,7 +57,7 @@ class PacedBlocks:
         frames = min(self._block_frames, self._left)
         if self._vanishes_at is not None and self._delivered + frames > self._vanishes_at:
             raise RollRefused(
-                f"the interface was gone after {self._delivered / self.rate_hz:.1f} s: look at its cable and its power; "
+                f"the interface was gone after {self._delivered / self.rate_hz:.1f} s: look at its cable and power; "
                 "what came until then is kept"
             )
         self._wait(frames)

@@ -1,7 +1,7 @@
 """The way of a signal from the strings to the disk and to the ears: what each choice does, computed.
 
-Levels are those of the loudest strokes through the whole rig, noise is that of every part of it together, the curve is the
-pickup's under its load; warnings are sentences of common practice about combinations that lose a take.
+Levels are those of the loudest strokes through the whole rig, noise is that of every part of it together, the curve is
+the pickup's under its load; warnings are sentences of common practice about combinations that lose a take.
 """
 
 from dataclasses import dataclass
@@ -156,7 +156,8 @@ def _di_warnings(setup: RigSetup, curve: LoadCurve) -> list[PathWarning]:
     if setup.pickup.kind == "piezo":
         corner_hz = piezo_corner_hz(setup.pickup.circuit, setup.load)
         if corner_hz > _LOST_LOWS_HZ:
-            says = f"a piezo into {_ohms(setup.load.input_ohm)} loses its lows below {corner_hz:.0f} Hz: take an active DI box"
+            says = f"a piezo into {_ohms(setup.load.input_ohm)} loses its lows below {corner_hz:.0f} Hz: "
+            says += "take an active DI box"
             warnings.append(PathWarning("di", "fix" if corner_hz > 150 else "look", says))
     elif ohm < 100e3:
         best_db = max(curve.unloaded_db)
@@ -178,7 +179,8 @@ def _di_warnings(setup: RigSetup, curve: LoadCurve) -> list[PathWarning]:
         says = f"phantom comes with microphone inputs only: it does nothing at input {use.number}"
         warnings.append(PathWarning("di", "look", says))
     if di.cable_m > _LONG_CABLE_M and setup.pickup.kind != "piezo" and curve.resonance_hz:
-        says = f"{di.cable_m:g} m of cable pull the resonance down to {curve.resonance_hz / 1000:.1f} kHz: shorter is brighter"
+        down = f"{curve.resonance_hz / 1000:.1f} kHz"
+        says = f"{di.cable_m:g} m of cable pull the resonance down to {down}: shorter is brighter"
         warnings.append(PathWarning("instrument", "look", says))
     return warnings
 
@@ -212,7 +214,8 @@ def _level_warnings(setup: RigSetup, channels: list[ChannelFigures]) -> list[Pat
             says = f"the loudest strokes reach full scale: turn input {figures.input} down {-figures.turn_db} dB"
             warnings.append(PathWarning(at, "fix", says + _pad_word(use, figures.turn_db)))
         elif figures.kind == "di" and setup.di and setup.di.box != "none" and figures.turn_db > 3:
-            says = f"the {setup.di.box} box takes {_box_db(setup):.1f} dB away: give input {figures.input} {figures.turn_db} dB more"
+            lost = f"the {setup.di.box} box takes {_box_db(setup):.1f} dB away"
+            says = f"{lost}: give input {figures.input} {figures.turn_db} dB more"
             warnings.append(PathWarning(at, "look", says))
         elif figures.peak_dbfs < AIM_PEAK_DBFS - 18 and figures.turn_db > 0:
             warnings.append(PathWarning(at, "look", f"weak: turn input {figures.input} up {figures.turn_db} dB"))

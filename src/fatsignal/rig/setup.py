@@ -227,7 +227,7 @@ def standard_rig(instrument_name: str, *, with_amp: bool = True) -> RigSetup:
     return rig
 
 
-_PIEZO_DI = DiPath(box="active", input=InputUse(number=1, kind="microphone", gain_db=12, phantom=True))
+_PIEZO_DI = DiPath(box="active", input=InputUse(number=1, kind="microphone", gain_db=17, phantom=True))
 _BODY = AmpUse(name="the guitar itself", blocks=[], speaker="acoustic body", cable_m=0)
 _BEFORE_THE_BODY = MicOnRig(
     name="mic A", kind="condenser", distance_m=0.3, off_centre_m=0.15,

@@ -8,6 +8,8 @@ from fatsignal.core.tone.document import Block
 from fatsignal.rig.interface import SimulatedInterface
 from fatsignal.rig.setup import InputUse, RigSetup
 
+_HEARS = {"amp": "the amp", "phones": "phones", "both": "amp and phones"}
+
 
 @dataclass(frozen=True, slots=True)
 class SheetEntry:
@@ -106,7 +108,8 @@ def _input(use: InputUse) -> str:
 def _knobs(block: Block) -> list[tuple[str, str]]:
     values = block.model_dump(mode="json")
     kind = str(values.pop("kind", type(block).__name__)).replace("_", " ")
-    return [
-        (f"{kind}: {name.replace('_', ' ')}", f"{value:g}" if isinstance(value, float) else str(value))
-        for name, value in values.items()
-    ]
+    return [(f"{kind}: {name.replace('_', ' ')}", _plain(value)) for name, value in values.items()]
+
+
+def _plain(value: Any) -> str:
+    return f"{value:g}" if isinstance(value, float) else str(value)

@@ -1,8 +1,9 @@
 """The simulated rig: a stand-in for instrument, amp, microphones and interface that behaves like hardware.
 
-A seeded player plays on plucked strings; the pickup, loaded by cables and inputs, feeds a DI box or input with a through: one
-way to its converter, the other through the amp's circuit and its loudspeaker to the microphones, each at its distance
-and on its own input. Hum, buzz, hiss and leaks come in where they do in a room. Blocks come at the pace of the clock.
+A seeded player plays on plucked strings; the pickup, loaded by cables and inputs, feeds a DI box or input with a
+through: one way to its converter, the other through the amp's circuit and its loudspeaker to the microphones, each at
+its distance and on its own input. Hum, buzz, hiss and leaks come in where they do in a room. Blocks come at the pace
+of the clock.
 """
 
 import math

@@ -41,7 +41,8 @@ async def add_backing(
     async with conn.cursor(row_factory=class_row(Backing)) as cur:
         await cur.execute(
             f"""
-            INSERT INTO backing (id, session_id, name, file, origin, frames, channels, placed_frame, loudness_lufs, pulse)
+            INSERT INTO backing (id, session_id, name, file, origin, frames, channels, placed_frame, loudness_lufs,
+                                 pulse)
             VALUES (%s, %s, %s, %s, %s, %s, %s, %s, %s, %s)
             ON CONFLICT (id) DO UPDATE SET name = excluded.name
             RETURNING {_BACKING}

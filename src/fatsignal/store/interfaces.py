@@ -37,7 +37,10 @@ async def get_settings(conn: Connection, name: str) -> dict[str, Any]:
 
 async def keep_settings(conn: Connection, name: str, settings: dict[str, Any]) -> None:
     await conn.execute(
-        "INSERT INTO interface (name, settings) VALUES (%s, %s) ON CONFLICT (name) DO UPDATE SET settings = excluded.settings",
+        """
+        INSERT INTO interface (name, settings) VALUES (%s, %s)
+        ON CONFLICT (name) DO UPDATE SET settings = excluded.settings
+        """,
         (name, Jsonb(settings)),
     )
 

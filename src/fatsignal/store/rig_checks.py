@@ -30,7 +30,10 @@ async def add_check(
 ) -> RigCheck:
     async with conn.cursor(row_factory=class_row(RigCheck)) as cur:
         await cur.execute(
-            f"INSERT INTO rig_check (part_id, kind, verdict, says, result) VALUES (%s, %s, %s, %s, %s) RETURNING {_CHECK}",
+            f"""
+            INSERT INTO rig_check (part_id, kind, verdict, says, result) VALUES (%s, %s, %s, %s, %s)
+            RETURNING {_CHECK}
+            """,
             (part_id, kind, verdict, says, Jsonb(result)),
         )
         stored = await cur.fetchone()

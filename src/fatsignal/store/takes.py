@@ -49,8 +49,8 @@ class Take:
 
 
 _TAKE = (
-    "take.id, take.part_id, take.number, take.recorded_at, take.rate_hz, take.from_frame, take.recorded_frame, take.frames,"
-    " take.window_from_frame, take.window_to_frame, take.origin, take.rig_sheet, take.note, take.folder,"
+    "take.id, take.part_id, take.number, take.recorded_at, take.rate_hz, take.from_frame, take.recorded_frame,"
+    " take.frames, take.window_from_frame, take.window_to_frame, take.origin, take.rig_sheet, take.note, take.folder,"
     " take.binned_at"
 )
 
@@ -66,9 +66,9 @@ async def add_take(conn: Connection, take: Take, channels: list[TakeChannel]) ->
             ON CONFLICT (id) DO NOTHING
             """,
             (
-                take.id, take.part_id, take.number, take.recorded_at, take.rate_hz, take.from_frame, take.recorded_frame, take.frames,
-                take.window_from_frame, take.window_to_frame, take.origin, Jsonb(take.rig_sheet), take.note,
-                take.folder,
+                take.id, take.part_id, take.number, take.recorded_at, take.rate_hz, take.from_frame,
+                take.recorded_frame, take.frames, take.window_from_frame, take.window_to_frame, take.origin,
+                Jsonb(take.rig_sheet), take.note, take.folder,
             ),
         )  # fmt: skip
         if cur.rowcount == 0:

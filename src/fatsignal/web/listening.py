@@ -1,4 +1,4 @@
-"""What follows when the engine has listened: a check is measured and kept, the computer's playback becomes a backing track."""
+"""What follows when the engine has listened: a check is measured, the computer's playback becomes a backing track."""
 
 import asyncio
 import logging

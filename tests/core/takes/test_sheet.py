@@ -1,4 +1,3 @@
-from fractions import Fraction
 from uuid import uuid4
 
 from fatsignal.core.takes.sheet import Window, sheet_line

@@ -115,7 +115,8 @@ def test_maps_that_say_nothing_clear_are_refused(changes, says):
 
 
 @pytest.mark.parametrize(
-    ("typed", "bpm"), [("104", 104), (" 104.2 ", Fraction("104.2")), ("104,2", Fraction("104.2")), ("311/3", Fraction(311, 3))]
+    ("typed", "bpm"),
+    [("104", 104), (" 104.2 ", Fraction("104.2")), ("104,2", Fraction("104.2")), ("311/3", Fraction(311, 3))],
 )
 def test_tempos_as_people_type_them(typed, bpm):
     assert parse_tempo(typed) == bpm
@@ -123,7 +124,7 @@ def test_tempos_as_people_type_them(typed, bpm):
 
 @pytest.mark.parametrize("typed", ["fast", "", "0", "-5", "1e9", "1/0", "nan", "inf", "120bpm"])
 def test_what_is_no_tempo_is_refused_with_a_sentence(typed):
-    with pytest.raises(SettingRefused, match="is not a tempo|is outside"):
+    with pytest.raises(SettingRefused, match=r"is not a tempo|is outside"):
         parse_tempo(typed)
 
 

@@ -25,5 +25,5 @@ class ConverterRunner:
         noise = self._noise * self._random.standard_normal(len(signal))
         if self._broken:
             crackle = self._random.random(len(signal)) < 2e-4
-            signal = 10 ** (_CRACKLE_DBFS / 20) * crackle
-        return np.clip(np.round((signal + noise) * _STEPS), -_STEPS, _STEPS - 1) / _STEPS
+            signal = np.where(crackle, 10 ** (_CRACKLE_DBFS / 20), 0.0)
+        return np.asarray(np.clip(np.round((signal + noise) * _STEPS), -_STEPS, _STEPS - 1) / _STEPS)

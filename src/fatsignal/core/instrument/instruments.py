@@ -29,7 +29,7 @@ class Instrument:
         return len(self.open_notes)
 
 
-_SIX = {
+_SIX: dict[str, tuple[int, ...]] = {
     "standard": (40, 45, 50, 55, 59, 64),
     "drop D": (38, 45, 50, 55, 59, 64),
     "half a step down": (39, 44, 49, 54, 58, 63),
@@ -50,7 +50,11 @@ INSTRUMENTS: dict[str, Instrument] = {
         ),
         Instrument(
             "baritone guitar",
-            {"B standard": (35, 40, 45, 50, 54, 59), "A standard": (33, 38, 43, 48, 52, 57), "drop A": (33, 40, 45, 50, 54, 59)},
+            {
+                "B standard": (35, 40, 45, 50, 54, 59),
+                "A standard": (33, 38, 43, 48, 52, 57),
+                "drop A": (33, 40, 45, 50, 54, 59),
+            },
             6.5, 0.62,
         ),
         Instrument(

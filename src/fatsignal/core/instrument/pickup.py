@@ -2,8 +2,8 @@
 
 References
 ----------
-.. [1] The coil's equivalent circuit, L and R in series with C across: H. E. W. Zollner, Physik der Elektrogitarre (2014),
-   ch. 5.9; values of a pickup are of common practice.
+.. [1] The coil's equivalent circuit, L and R in series with C across: H. E. W. Zollner, Physik der
+   Elektrogitarre (2014), ch. 5.9; values of a pickup are of common practice.
 """
 
 import math

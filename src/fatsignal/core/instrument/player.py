@@ -23,7 +23,7 @@ class Articulation(StrEnum):
 
 @dataclass(frozen=True, slots=True)
 class Note:
-    """A written note. `beat` and `beats` are quarter notes from bar 1 beat 1 of the song; `string` from 0, the lowest."""
+    """A written note. `beat` and `beats` are quarter notes from bar 1 of the song; `string` from 0, the lowest."""
 
     beat: Fraction
     beats: Fraction

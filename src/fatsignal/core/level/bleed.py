@@ -2,7 +2,7 @@
 
 References
 ----------
-.. [1] S. Haykin, Adaptive Filter Theory, ch. 2: the least-squares filter from a known reference to what is in a recording.
+.. [1] S. Haykin, Adaptive Filter Theory, ch. 2: the least-squares filter from a known reference to a recording.
 """
 
 import math
@@ -36,8 +36,8 @@ class BleedReport:
 def measure_bleed(recorded: Samples, click: Samples, *, rate_hz: int, playing_dbfs: float) -> BleedReport:
     """Find the part of `recorded` that is a filtered `click`, both of shape (frames,) and starting together.
 
-    The delay is where both correlate best; from there a filter of 12 ms is fitted by least squares, and what it makes of the
-    click is the leak. Its level is taken over the 50 ms after each click begins, that of the playing is given.
+    The delay is where both correlate best; from there a filter of 12 ms is fitted by least squares, and what it makes
+    of the click is the leak. Its level is taken over the 50 ms after each click begins, that of the playing is given.
 
     Raises
     ------

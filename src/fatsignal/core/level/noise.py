@@ -77,7 +77,7 @@ def measure_noise(signal: Samples, *, rate_hz: int, playing_dbfs: float | None =
     """Tell hum, buzz and hiss apart in some seconds of hands off the strings.
 
     The power spectrum's lines at multiples of the mains are taken out above the median of their neighbours; what lies
-    below 620 Hz of them is hum, above it buzz, and the rest is hiss. The mains' frequency wanders a little and is searched.
+    below 620 Hz of them is hum, above it buzz, and the rest is hiss. The mains wander a little and are searched.
 
     Parameters
     ----------
@@ -121,7 +121,7 @@ def _power_spectrum(signal: Samples, rate_hz: int) -> tuple[Samples, Samples]:
         total += np.abs(np.fft.rfft((piece - piece.mean()) * window)) ** 2
     total[1:-1] *= 2
     scale = len(starts) * float(np.sum(window**2)) * size
-    return total / scale, np.fft.rfftfreq(size, 1 / rate_hz)
+    return total / scale, np.asarray(np.fft.rfftfreq(size, 1 / rate_hz), dtype=np.float64)
 
 
 def _ground(power: Samples, frequency_hz: Samples) -> Samples:

@@ -192,7 +192,8 @@ def parse_frets(typed: str) -> tuple[int | None, ...]:
             frets.append(int(part))
         else:
             raise SettingRefused(
-                f'"{typed.strip()[:40]}" is not a chord shape: a fret or x for each string, as in x02210 or 8-x-10-9-8-x'
+                f'"{typed.strip()[:40]}" is not a chord shape: '
+                "a fret or x for each string, as in x02210 or 8-x-10-9-8-x"
             )
     return tuple(frets)
 

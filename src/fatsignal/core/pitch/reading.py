@@ -1,8 +1,8 @@
 """The pitch of one plucked string, to a fraction of a cent.
 
-A coarse period comes from the autocorrelation, the exact frequency from the phases of the partials: between two overlapping
-windows each partial turns by an angle that tells its frequency far finer than a bin is wide. The partials of a
-stiff string are sharp, and by the same law they show the fundamental.
+A coarse period comes from the autocorrelation, the exact frequency from the phases of the partials: between two
+overlapping windows each partial turns by an angle that tells its frequency far finer than a bin is wide. The partials
+of a stiff string are sharp, and by the same law they show the fundamental.
 
 References
 ----------

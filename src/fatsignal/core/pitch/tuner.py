@@ -3,6 +3,7 @@
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
+from itertools import pairwise
 
 import numpy as np
 from scipy.signal import firwin, lfilter
@@ -122,7 +123,7 @@ def list_notes(clip: Clip, targets: Sequence[Target] = (), *, reference_pitch_hz
     rate_hz = clip.rate_hz
     onsets = [*find_onsets(signal, rate_hz=rate_hz).tolist(), signal.size]
     notes = []
-    for start, following in zip(onsets, onsets[1:], strict=False):
+    for start, following in pairwise(onsets):
         end = _end_of(signal[start:following], rate_hz) + start
         body = signal[start + round(_ATTACK_S * rate_hz) : end]
         found = read_pitch(body[: round(_LONGEST_S * rate_hz)], rate_hz=rate_hz)

@@ -28,16 +28,11 @@ def changes_inside(tempo: TempoMap, sections: Sequence[SongSection]) -> list[Que
     for before, change in zip((None, *tempo.tempos), tempo.tempos, strict=False):
         where = _inside(sections, change.bar)
         if where and not change.meant and change.bar > 1 and change.bar not in after_ramp:
-            said = (
-                "begins to move to another tempo"
-                if change.ramp
-                else f"changes from {float(before.bpm):g} to {float(change.bpm):g}"
-                if before
-                else ""
-            )
-            questions.append(
-                Question(change.bar, "tempo", f"the tempo {said} at bar {change.bar}, inside {where}: is it meant?")
-            )
+            said = f"changes from {float(before.bpm):g} to {float(change.bpm):g}" if before else ""
+            if change.ramp:
+                said = "begins to move to another tempo"
+            says = f"the tempo {said} at bar {change.bar}, inside {where}: is it meant?"
+            questions.append(Question(change.bar, "tempo", says))
     for meter in tempo.meters[1:]:
         where = _inside(sections, meter.bar)
         if where and not meter.meant:

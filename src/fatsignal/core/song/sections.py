@@ -3,6 +3,7 @@
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from fractions import Fraction
+from itertools import pairwise
 from uuid import UUID
 
 from fatsignal.core.timing.tempo import MeterChange, TempoChange, TempoMap
@@ -65,7 +66,7 @@ def check_sections(sections: Sequence[SongSection], *, song_bars: int) -> None:
                 f"{section.name} runs to bar {section.end_bar - 1}, past the song's end at bar {song_bars}: "
                 "make the song longer, or the section shorter"
             )
-    for before, after in zip(sections, sections[1:], strict=False):
+    for before, after in pairwise(sections):
         if after.first_bar < before.end_bar:
             raise SettingRefused(
                 f"{before.name} and {after.name} overlap: {before.name} ends with bar {before.end_bar - 1}, "
@@ -113,7 +114,8 @@ def rearranged_tempo(tempo: TempoMap, spans: Sequence[Span]) -> TempoMap:
             end = span.old_bar + span.old_bars
             if ramp.ramp and span.old_bar <= ramp.bar < end and target.bar >= span.old_bar + span.kept_bars:
                 raise SettingRefused(
-                    f"the ramp from bar {ramp.bar} leads out of its section: end it inside, or remove it, then move the section"
+                    f"the ramp from bar {ramp.bar} leads out of its section: "
+                    "end it inside, or remove it, then move the section"
                 )
     tempos: dict[int, TempoChange] = {1: tempo.tempos[0]}
     meters: dict[int, MeterChange] = {1: tempo.meters[0]}

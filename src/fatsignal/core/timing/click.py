@@ -40,7 +40,7 @@ class ClickSettings(BaseModel):
 
 
 def render_click(tempo: TempoMap, *, from_frame: int, to_frame: int, settings: ClickSettings | None = None) -> Clip:
-    """The click of every beat that sounds in [from_frame, to_frame), mono; one that began before it is cut, not lost."""
+    """The click of every beat that sounds in [from_frame, to_frame), mono; one begun before is cut."""
     settings = settings or ClickSettings()
     samples = np.zeros(max(0, to_frame - from_frame))
     sounds = {kind: _sound_of(settings, kind, tempo.rate_hz) for kind in ("accent", "beat", "sub")}

@@ -4,7 +4,8 @@ References
 ----------
 .. [1] A. Farina, "Simultaneous measurement of impulse response and distortion with a swept-sine technique", AES 108th
    Convention, 2000: a sweep and its correlation stand far above the noise of a room.
-.. [2] C. H. Knapp, G. C. Carter, "The generalized correlation method for estimation of time delay", IEEE Trans. ASSP 24, 1976.
+.. [2] C. H. Knapp, G. C. Carter, "The generalized correlation method for estimation of time delay", IEEE Trans.
+   ASSP 24, 1976.
 """
 
 import math

@@ -2,8 +2,8 @@
 
 References
 ----------
-.. [1] D. P. W. Ellis, "Beat tracking by dynamic programming", Journal of New Music Research 36(1), 2007: the tempo from the
-   weighted autocorrelation of the onset strength, the beats by a recursion over their best predecessors.
+.. [1] D. P. W. Ellis, "Beat tracking by dynamic programming", Journal of New Music Research 36(1), 2007: the tempo from
+   the weighted autocorrelation of the onset strength, the beats by a recursion over their best predecessors.
 .. [2] S. Dixon, "Automatic extraction of tempo and beat from expressive performances", JNMR 30(1), 2001: beats placed
    on onsets near them.
 """
@@ -83,7 +83,7 @@ def find_pulse(clip: Clip, *, beats_per_bar: int = 4, near_bpm: float | None = N
     beats = _snapped(rough * hop, onsets, reach)
     if len(beats) < 4:
         raise SignalError("no four beats in a row were found: tap the tempo instead")
-    period, first, drift = _even_row(beats)
+    period, _, drift = _even_row(beats)
     phase, sureness = _downbeat(signal, rate_hz, beats, beats_per_bar)
     on_onsets = float(np.mean(_near(beats, onsets, reach)))
     return Pulse(
@@ -220,7 +220,7 @@ def _near(beats: NDArray[np.int64], onsets: NDArray[np.int64], reach: int) -> ND
         return np.zeros(len(beats), dtype=bool)
     at = np.clip(np.searchsorted(onsets, beats), 1, len(onsets) - 1) if len(onsets) > 1 else np.zeros(len(beats), int)
     left = onsets[np.maximum(at - 1, 0)]
-    return np.minimum(np.abs(beats - left), np.abs(beats - onsets[at])) <= reach
+    return np.asarray(np.minimum(np.abs(beats - left), np.abs(beats - onsets[at])) <= reach)
 
 
 def _snapped(beats: NDArray[np.int64], onsets: NDArray[np.int64], reach: int) -> NDArray[np.int64]:

@@ -1,7 +1,7 @@
 """Bars and beats of a song, exactly on samples and back, through steps and ramps of the tempo.
 
-Tempo counts quarter notes a minute, whatever the meter's unit. In a ramp the *length of a quarter* changes evenly from one
-tempo to the next: the place of every beat is then a fraction, and nothing is rounded before the frame.
+Tempo counts quarter notes a minute, whatever the meter's unit. In a ramp the *length of a quarter* changes evenly from
+one tempo to the next: the place of every beat is then a fraction, and nothing is rounded before the frame.
 """
 
 from bisect import bisect_right

@@ -2,10 +2,10 @@
 
 from dataclasses import asdict
 from datetime import datetime
-from typing import Any, Literal
+from typing import Annotated, Any, Literal
 from uuid import UUID, uuid4
 
-from fastapi import APIRouter, Response
+from fastapi import APIRouter, Query, Response
 from pydantic import BaseModel, Field
 
 from fatsignal.core.pitch.chords import Shape, ShapeReport, best_compromise, parse_frets, report_shape
@@ -25,6 +25,8 @@ router = APIRouter(prefix="/api", tags=["checks"])
 Verdict = Literal["good", "look", "fix"]
 CheckKind = Literal["level", "tuning", "noise", "latency", "bleed"]
 _LATENCY_S = 2.0
+# A channel that stayed below this in the level check was not plugged in: it says nothing about the playing.
+_HEARD_DBFS = -60.0
 
 
 class CheckView(BaseModel, from_attributes=True):
@@ -89,13 +91,20 @@ async def all_checks(part_id: UUID, conn: Transaction) -> list[CheckView]:
 
 
 @router.post("/parts/{part_id}/checks/{kind}", status_code=201)
-async def check(part_id: UUID, kind: CheckKind, conn: Transaction, place: Place, desk: TheDesk) -> Response:
+async def check(
+    part_id: UUID,
+    kind: CheckKind,
+    conn: Transaction,
+    place: Place,
+    desk: TheDesk,
+    seconds: Annotated[float | None, Query(ge=2, le=600, description="How long to listen.")] = None,
+) -> Response:
     """Listen to the rig; what was found is told to open pages, and kept."""
     from fatsignal.rig.situations import LENGTH_S, check_tempo
 
     part = await parts.get_part(conn, part_id)
     session = await sessions.get_session(conn, part.session_id)
-    seconds = _LATENCY_S if kind == "latency" else LENGTH_S[kind]
+    seconds = _LATENCY_S if kind == "latency" else seconds or LENGTH_S[kind]
     listen_id = uuid4()
     order = ListenOrder(
         roll_id=listen_id,
@@ -179,7 +188,7 @@ async def _playing_dbfs(conn: Connection, part_id: UUID) -> dict[str, float]:
             return {
                 channel["name"]: channel["average_dbfs"]
                 for channel in found.result["channels"]
-                if channel["average_dbfs"] is not None
+                if channel["average_dbfs"] is not None and channel["average_dbfs"] > _HEARD_DBFS
             }
     return {}
 

@@ -10,7 +10,7 @@ from pydantic import BaseModel, Field
 
 from fatsignal.core.instrument.inputs import BOXES, INPUTS, PHANTOM_V
 from fatsignal.core.instrument.instruments import INSTRUMENTS
-from fatsignal.core.mics.microphone import MIC_KINDS
+from fatsignal.core.mics.microphone import MIC_KINDS, MicKind
 from fatsignal.core.mics.speaker_field import SPEAKERS
 from fatsignal.core.pitch.chords import Shape, check_shape, parse_frets
 from fatsignal.core.pitch.notes import note_name
@@ -177,7 +177,7 @@ async def choices() -> ChoicesView:
                 needs_phantom=bool(facts and facts.needs_phantom),
             )
             for kind, facts in BOXES.items()
-        ],  # fmt: skip
+        ],
         mics=[
             MicKindView(
                 kind=name,
@@ -190,11 +190,17 @@ async def choices() -> ChoicesView:
                 else "needs nothing",
             )
             for name, kind in MIC_KINDS.items()
-        ],  # fmt: skip
+        ],
         speakers=list(SPEAKERS),
         amps=_amps(),
         interface_inputs=INTERFACE_INPUTS,
     )
+
+
+def _needs(kind: MicKind) -> str:
+    if kind.needs_phantom:
+        return f"needs {PHANTOM_V:.0f} V"
+    return "keep phantom off" if kind.hurt_by_phantom else "needs nothing"
 
 
 def _amps() -> list[AmpUse]:

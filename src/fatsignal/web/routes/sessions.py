@@ -10,7 +10,7 @@ from pydantic import BaseModel, Field, field_validator
 from fatsignal.core.song.questions import changes_inside, tempo_in_words
 from fatsignal.core.takes.sheet import Window, sheet_line
 from fatsignal.core.timing.click import ClickSettings
-from fatsignal.core.timing.tempo import LEAD_IN_BARS, LONGEST_SONG_BARS, TempoMap, parse_tempo
+from fatsignal.core.timing.tempo import LEAD_IN_BARS, LONGEST_SONG_BARS, TempoChange, TempoMap, parse_tempo
 from fatsignal.errors import SettingRefused
 from fatsignal.files.names import file_name, free_path
 from fatsignal.store import parts, sections, sessions, takes
@@ -201,16 +201,7 @@ async def one_session(session_id: UUID, conn: Transaction) -> SessionView:
         arm_together=session.arm_together,
         folder=session.folder,
         tempo_words=tempo_in_words(tempo),
-        tempos=[
-            TempoView(
-                bar=change.bar,
-                bpm=float(change.bpm),
-                says=typed_tempo(change.bpm),
-                ramp=change.ramp,
-                meant=change.meant,
-            )
-            for change in tempo.tempos
-        ],
+        tempos=[tempo_view(change) for change in tempo.tempos],
         meters=[MeterView.model_validate(meter) for meter in tempo.meters],
         song_bars=session.song_bars,
         bar_bpm=[round(tempo.bpm_at(bar), 3) for bar in range(1, session.song_bars + 2)],
@@ -260,7 +251,14 @@ async def sheet(session_id: UUID, part_id: UUID, conn: Transaction) -> SheetView
     )
 
 
-def typed_tempo(bpm: Fraction) -> str:
+def tempo_view(change: TempoChange) -> TempoView:
+    """A change of tempo as a page shows it."""
+    return TempoView(
+        bar=change.bar, bpm=float(change.bpm), says=_typed(change.bpm), ramp=change.ramp, meant=change.meant
+    )
+
+
+def _typed(bpm: Fraction) -> str:
     """A tempo as a person would type it: decimals where they say it exactly, else a fraction."""
     decimal = f"{float(bpm):.4f}".rstrip("0").rstrip(".")
     return decimal if Fraction(decimal) == bpm else str(bpm)

@@ -17,7 +17,7 @@ from fatsignal.errors import SettingRefused
 from fatsignal.files.names import file_name
 from fatsignal.store import sections, sessions
 from fatsignal.web.context import Transaction
-from fatsignal.web.routes.sessions import MeterView, SessionView, TempoView, one_session, typed_tempo
+from fatsignal.web.routes.sessions import MeterView, SessionView, TempoView, one_session, tempo_view
 from fatsignal.web.views import SectionView
 
 router = APIRouter(prefix="/api", tags=["song"])
@@ -194,10 +194,7 @@ async def read_song(session_id: UUID, file: UploadFile, conn: Transaction) -> Mi
         bar_one_frame=session.bar_one_frame,
     )  # fmt: skip
     return MidiProposal(
-        tempos=[
-            TempoView(bar=c.bar, bpm=float(c.bpm), says=typed_tempo(c.bpm), ramp=c.ramp, meant=c.meant)
-            for c in found.tempo.tempos
-        ],
+        tempos=[tempo_view(change) for change in found.tempo.tempos],
         meters=[MeterView.model_validate(meter) for meter in found.tempo.meters],
         song_bars=found.song_bars,
         sections=[SectionView.model_validate(section) for section in found.sections],
