@@ -1,4 +1,4 @@
-import { lazy } from 'react'
+import { Suspense, lazy } from 'react'
 import { Navigate, Route, Routes } from 'react-router'
 import { useOpening, useSession } from './api/queries'
 import { Frame } from './frame/Frame'
@@ -7,11 +7,14 @@ import { TakesStation } from './takes/TakesStation'
 
 // The first station comes with the page, the others when they are gone to.
 const ReampStation = lazy(() => import('./reamp/ReampStation').then((module) => ({ default: module.ReampStation })))
+const SongStation = lazy(() => import('./song/SongStation').then((module) => ({ default: module.SongStation })))
+const RigStation = lazy(() => import('./rig/RigStation').then((module) => ({ default: module.RigStation })))
+const RigSheetPage = lazy(() => import('./rig/RigSheetPage').then((module) => ({ default: module.RigSheetPage })))
 const HandOverStation = lazy(() =>
   import('./handover/HandOverStation').then((module) => ({ default: module.HandOverStation })),
 )
 
-/** The newest session, in the frame; an address leads to each station. */
+/** The chosen session, in the frame; an address leads to each station. */
 export function App() {
   const opening = useOpening()
   const session = useSession(opening.data ?? undefined)
@@ -23,9 +26,12 @@ export function App() {
   if (!session.data) return <Whole role="status">Opening the session…</Whole>
 
   return (
-    <SessionProvider session={session.data}>
+    <SessionProvider key={session.data.id} session={session.data}>
       <Routes>
+        <Route path="/rig-sheet/:id" element={<Suspense fallback={null}><RigSheetPage /></Suspense>} />
         <Route element={<Frame />}>
+          <Route path="/song" element={<SongStation />} />
+          <Route path="/rig" element={<RigStation />} />
           <Route path="/takes" element={<TakesStation />} />
           <Route path="/re-amp" element={<ReampStation />} />
           <Route path="/hand-over" element={<HandOverStation />} />

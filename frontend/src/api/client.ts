@@ -17,7 +17,27 @@ export type Sound = Schemas['SoundView']
 export type Comparison = Schemas['ComparisonView']
 export type Curve = Schemas['CurveView']
 export type HandOverItem = Schemas['HandOverItem']
+export type SessionName = Schemas['SessionName']
+export type NewSession = Schemas['NewSession']
+export type Click = Schemas['ClickSettings']
+export type Backing = Schemas['BackingView']
+export type Tap = Schemas['TapView']
+export type MidiProposal = Schemas['MidiProposal']
+export type Choices = Schemas['ChoicesView']
+export type RigView = Schemas['RigView']
+export type Rig = Schemas['RigSetup']
+export type InputUse = Schemas['InputUse']
+export type Check = Schemas['CheckView']
+export type Chords = Schemas['ChordsView']
+export type Interface = Schemas['InterfaceView']
+export type InterfaceSettings = Schemas['SimulatedInterface']
+export type Kit = Schemas['KitView']
+export type SheetName = Schemas['SheetName']
+export type RigSheet = Schemas['RigSheetView']
 export type SignalKind = TakeChannel['kind']
+
+/** The server asks before it does something: the same request with consent does it. */
+export class AsksFirst extends Error {}
 
 /** What a request gave, or an error with the sentence that the server wrote for a person. */
 export async function answered<T>(request: Promise<{ data?: T; error?: unknown; response: Response }>): Promise<T> {
@@ -29,7 +49,9 @@ export async function answered<T>(request: Promise<{ data?: T; error?: unknown; 
   }
   if (!result.response.ok) {
     const detail = (result.error as { detail?: unknown } | undefined)?.detail
-    throw new Error(typeof detail === 'string' ? detail : `the server answered ${result.response.status}`)
+    const said = typeof detail === 'string' ? detail : `the server answered ${result.response.status}`
+    const title = (result.error as { title?: unknown } | undefined)?.title
+    throw title === 'Asks first' ? new AsksFirst(said) : new Error(said)
   }
   return result.data as T
 }

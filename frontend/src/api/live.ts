@@ -1,6 +1,6 @@
 import { useSyncExternalStore } from 'react'
 import type { Print } from './client'
-import { queryClient, refreshPrints, refreshTakes } from './queries'
+import { queryClient, refreshPrints, refreshRig, refreshTakes } from './queries'
 
 export interface RollState {
   roll_id: string
@@ -22,10 +22,33 @@ export interface Meters {
   average_dbfs: number[]
 }
 
+export interface ListenState {
+  roll_id: string
+  session_id: string
+  part_id: string | null
+  kind: 'level' | 'tuning' | 'noise' | 'bleed' | 'latency' | 'computer'
+  frames: number
+  channels: { name: string; kind: 'di' | 'mic' | 'sim' }[]
+}
+
+/** What the tuner reads now; null while nothing can be read. */
+export interface Pitch {
+  note: string | null
+  string: number | null
+  cents: number | null
+  frequency_hz: number | null
+  drift_cents: number | null
+  since_onset_s: number | null
+}
+
 export interface LiveState {
   connected: boolean
   engine: 'starting' | 'warming' | 'ready'
   rolling: RollState | null
+  listening: ListenState | null
+  pitch: Pitch | null
+  /** The check that is being measured, from its listening until its result is kept. */
+  measuring: string | null
   meters: Meters | null
   /** Growing columns of each channel of the roll: minimum and maximum by turns, in 127ths. */
   columns: number[][]
@@ -36,8 +59,11 @@ export interface LiveState {
 }
 
 type Message =
-  | { event: 'state'; engine: LiveState['engine']; rolling: RollState | null }
+  | { event: 'state'; engine: LiveState['engine']; rolling: RollState | null; listening: ListenState | null }
   | ({ event: 'meters'; frames_per_column: number; first_column: number; columns: [number, number][][] } & Meters)
+  | ({ event: 'pitch' } & Pitch)
+  | { event: 'check'; part_id: string | null; kind: string; problem: string }
+  | { event: 'backing'; backing_id: string }
   | { event: 'ended'; reason: string; problem: string; frames: number }
   | { event: 'take'; take_id: string; note: string }
   | { event: 'print'; print_id: string; take_id: string; state: Print['state']; progress: number; times_real_time: number | null }
@@ -47,6 +73,9 @@ let state: LiveState = {
   connected: false,
   engine: 'starting',
   rolling: null,
+  listening: null,
+  pitch: null,
+  measuring: null,
   meters: null,
   columns: [],
   framesPerColumn: 1024,
@@ -91,6 +120,9 @@ function hear(message: Message) {
       set({
         engine: message.engine,
         rolling: message.rolling,
+        listening: message.listening,
+        ...(message.listening && { measuring: message.listening.kind }),
+        ...(message.listening && message.listening.roll_id !== state.listening?.roll_id && { pitch: null, meters: null, columns: [] }),
         ...(began && {
           columns: message.rolling!.channels.map(() => []),
           meters: null,
@@ -107,9 +139,21 @@ function hear(message: Message) {
       set({ meters: message, framesPerColumn: message.frames_per_column })
       break
     }
-    case 'ended':
-      set({ rolling: null, said: 'stopped' })
+    case 'pitch':
+      set({ pitch: message })
+      break
+    case 'check':
+      set({ measuring: null, said: message.problem || `${message.kind} checked` })
       if (message.problem) notice(message.problem)
+      refreshRig()
+      break
+    case 'backing':
+      set({ measuring: null, said: 'recorded what the computer played' })
+      void queryClient.invalidateQueries({ queryKey: ['backings'] })
+      break
+    case 'ended':
+      set({ rolling: null, listening: null, said: 'stopped' })
+      if (message.problem && !state.measuring) notice(message.problem)
       break
     case 'take':
       set({ newestTake: message.take_id })
@@ -146,7 +190,7 @@ export function openLive(again = false) {
   }
   socket.onmessage = (event) => hear(JSON.parse(event.data as string) as Message)
   socket.onclose = () => {
-    if (wasOpen) set({ connected: false, engine: 'starting', rolling: null })
+    if (wasOpen) set({ connected: false, engine: 'starting', rolling: null, listening: null, measuring: null })
     setTimeout(() => openLive(true), 1000)
   }
 }

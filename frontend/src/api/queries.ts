@@ -6,12 +6,22 @@ export const queryClient = new QueryClient({
   defaultOptions: { queries: { retry: 2, staleTime: 30_000, refetchOnWindowFocus: false } },
 })
 
-/** The newest session with all that Takes shows of it; what it tells is laid where the other questions look. */
+const CHOSEN_KEY = 'fatsignal.session'
+
+/** Open another session from here on; the choice is remembered. */
+export async function openSession(id: string) {
+  localStorage.setItem(CHOSEN_KEY, id)
+  await queryClient.fetchQuery({ ...OPENING, staleTime: 0 })
+}
+
+/** The chosen session, else the newest, with all that Takes shows of it; its answers are laid where others look. */
 const OPENING = queryOptions({
   queryKey: ['opening'],
   staleTime: Infinity,
   queryFn: async () => {
-    const { session, sheet, takes, prints } = await answered(api.GET('/api/opening'))
+    const { session, sheet, takes, prints } = await answered(
+      api.GET('/api/opening', { params: { query: { session_id: localStorage.getItem(CHOSEN_KEY) } } }),
+    )
     if (!session) return null
     queryClient.setQueryData(['session', session.id], session)
     queryClient.setQueryData(['takes', session.id], takes)
@@ -127,4 +137,72 @@ export function refreshTakes() {
 
 export function refreshPrints() {
   for (const key of ['prints', 'hand-over', 'comparison']) void queryClient.invalidateQueries({ queryKey: [key] })
+}
+
+export function useSessions() {
+  return useQuery({ queryKey: ['sessions'], queryFn: () => answered(api.GET('/api/sessions')) })
+}
+
+export function useBackings(sessionId: string) {
+  return useQuery({
+    queryKey: ['backings', sessionId],
+    queryFn: () =>
+      answered(api.GET('/api/sessions/{session_id}/backings', { params: { path: { session_id: sessionId } } })),
+  })
+}
+
+/** What a rig can be made of; it never changes while the program runs. */
+export function useChoices() {
+  return useQuery({ queryKey: ['choices'], staleTime: Infinity, queryFn: () => answered(api.GET('/api/rig-choices')) })
+}
+
+export function useRig(partId: string | undefined) {
+  return useQuery({
+    queryKey: ['rig', partId],
+    enabled: partId !== undefined,
+    placeholderData: (previous) => previous,
+    queryFn: () => answered(api.GET('/api/parts/{part_id}/rig', { params: { path: { part_id: partId! } } })),
+  })
+}
+
+export function useChecks(partId: string | undefined) {
+  return useQuery({
+    queryKey: ['checks', partId],
+    enabled: partId !== undefined,
+    queryFn: () => answered(api.GET('/api/parts/{part_id}/checks', { params: { path: { part_id: partId! } } })),
+  })
+}
+
+export function useInterface(sessionId: string) {
+  return useQuery({
+    queryKey: ['interface', sessionId],
+    queryFn: () =>
+      answered(api.GET('/api/sessions/{session_id}/interface', { params: { path: { session_id: sessionId } } })),
+  })
+}
+
+export function useKits(words: string) {
+  return useQuery({
+    queryKey: ['kits', words],
+    placeholderData: (previous) => previous,
+    queryFn: () => answered(api.GET('/api/kits', { params: { query: { words } } })),
+  })
+}
+
+export function useRigSheets(sessionId: string) {
+  return useQuery({
+    queryKey: ['rig-sheets', sessionId],
+    queryFn: () =>
+      answered(api.GET('/api/sessions/{session_id}/rig-sheets', { params: { path: { session_id: sessionId } } })),
+  })
+}
+
+/** After the song changed, everything that is measured along its bars is asked for again. */
+export function refreshSong() {
+  for (const key of ['session', 'backings']) void queryClient.invalidateQueries({ queryKey: [key] })
+  refreshTakes()
+}
+
+export function refreshRig() {
+  for (const key of ['rig', 'checks', 'interface', 'session']) void queryClient.invalidateQueries({ queryKey: [key] })
 }

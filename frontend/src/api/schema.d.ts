@@ -11,7 +11,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Opening */
+        /**
+         * Opening
+         * @description The session that is asked for, where it is still there; else the newest.
+         */
         get: operations["opening_api_opening_get"];
         put?: never;
         post?: never;
@@ -34,6 +37,30 @@ export interface paths {
          */
         get: operations["all_sessions_api_sessions_get"];
         put?: never;
+        /**
+         * New Session
+         * @description Make a session; its folder appears on disk with its name.
+         */
+        post: operations["new_session_api_sessions_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/about": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Set About
+         * @description Change name, artist, depth, reference pitch, or whether several parts are armed. The folder keeps its name.
+         */
+        put: operations["set_about_api_sessions__session_id__about_put"];
         post?: never;
         delete?: never;
         options?: never;
@@ -81,7 +108,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/sessions/{session_id}/parts/{part_id}/arm": {
+    "/api/tap": {
         parameters: {
             query?: never;
             header?: never;
@@ -91,10 +118,70 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Arm
-         * @description Arm a part; the others are disarmed.
+         * Tap
+         * @description A tempo from taps, with its uncertainty.
          */
-        post: operations["arm_api_sessions__session_id__parts__part_id__arm_post"];
+        post: operations["tap_api_tap_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/tempo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Set Tempo
+         * @description Change the tempo map. Where it would move bars under recorded audio, it asks first (409).
+         */
+        put: operations["set_tempo_api_sessions__session_id__tempo_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/sections": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Set Sections
+         * @description Add, name, resize, reorder or remove sections: what belongs to one that moves goes with it.
+         */
+        put: operations["set_sections_api_sessions__session_id__sections_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/click": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Set Click
+         * @description Change how the click sounds and how many bars it counts in.
+         */
+        put: operations["set_click_api_sessions__session_id__click_put"];
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -113,6 +200,572 @@ export interface paths {
          * @description The click between two frames, sample-exact, as a WAV.
          */
         get: operations["click_api_sessions__session_id__click_wav_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/song.mid": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Write Song
+         * @description Tempo map and sections as a Standard MIDI File.
+         */
+        get: operations["write_song_api_sessions__session_id__song_mid_get"];
+        put?: never;
+        /**
+         * Read Song
+         * @description Read tempo map and sections from a Standard MIDI File, as a proposal.
+         */
+        post: operations["read_song_api_sessions__session_id__song_mid_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/backings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * All Backings
+         * @description The session's backing tracks, the oldest first.
+         */
+        get: operations["all_backings_api_sessions__session_id__backings_get"];
+        put?: never;
+        /**
+         * Import File
+         * @description Bring in a sound file of any rate: it is converted, and its tempo and first downbeat are proposed.
+         *
+         *     Its first downbeat, where one was found, is laid on bar 1; otherwise its first sample is.
+         */
+        post: operations["import_file_api_sessions__session_id__backings_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/playback": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Record Playback
+         * @description Record what the computer plays, through the interface's stereo playback input, from a bar on.
+         */
+        post: operations["record_playback_api_sessions__session_id__playback_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/backings/{backing_id}/place": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Place Backing
+         * @description Lay a backing track on a bar and sample, and set its gain.
+         */
+        put: operations["place_backing_api_backings__backing_id__place_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/backings/{backing_id}/pulse": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Correct Pulse
+         * @description Correct what the core heard: look again near a tapped tempo, or move the first beat.
+         */
+        put: operations["correct_pulse_api_backings__backing_id__pulse_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/backings/{backing_id}/follow": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Follow
+         * @description Lay the song's tempo map over a backing track, so that every bar falls on its downbeat, drift and all.
+         */
+        post: operations["follow_api_backings__backing_id__follow_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/backings/{backing_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Remove
+         * @description Take a backing track out of the song; its file stays on disk.
+         */
+        delete: operations["remove_api_backings__backing_id__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/backings/{backing_id}/audio": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Audio
+         * @description A backing track at the session's rate.
+         */
+        get: operations["audio_api_backings__backing_id__audio_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rig-choices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Choices
+         * @description Instruments, inputs, boxes, microphones and amps to choose from.
+         */
+        get: operations["choices_api_rig_choices_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/parts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Add Part
+         * @description Add a part. Its inputs are the free ones where the interface has enough.
+         */
+        post: operations["add_part_api_sessions__session_id__parts_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/parts/{part_id}/name": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Rename
+         * @description Give a part another name; folders of its takes keep theirs.
+         */
+        put: operations["rename_api_parts__part_id__name_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/parts/{part_id}/arm": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Arm
+         * @description Arm a part; the others are disarmed, unless the session arms together.
+         */
+        post: operations["arm_api_sessions__session_id__parts__part_id__arm_post"];
+        /**
+         * Disarm
+         * @description Disarm a part.
+         */
+        delete: operations["disarm_api_sessions__session_id__parts__part_id__arm_delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/parts/{part_id}/rig": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Rig
+         * @description Both cords of a part, and what they do to the signal.
+         */
+        get: operations["rig_api_parts__part_id__rig_get"];
+        /**
+         * Set Rig
+         * @description Change values of a rig. Channels that would share an input are asked about first (409).
+         */
+        put: operations["set_rig_api_parts__part_id__rig_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/parts/{part_id}/turn": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Turn
+         * @description Turn one input's gain, as far as it goes.
+         */
+        post: operations["turn_api_parts__part_id__turn_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/parts/{part_id}/chords": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Set Chords
+         * @description The chord shapes that a part plays.
+         */
+        put: operations["set_chords_api_parts__part_id__chords_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/kits": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Find
+         * @description Kits by instrument, use and words.
+         */
+        get: operations["find_api_kits_get"];
+        put?: never;
+        /**
+         * Save
+         * @description Keep a part's rig as a kit.
+         */
+        post: operations["save_api_kits_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/kits/{kit_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Remove
+         * @description Forget a kit; parts that began from it keep their rig.
+         */
+        delete: operations["remove_api_kits__kit_id__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/interface": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Interface
+         * @description How the interface is set, and its latency at the session's rate.
+         */
+        get: operations["interface_api_sessions__session_id__interface_get"];
+        /**
+         * Set Interface
+         * @description Turn a knob of the simulated interface, or give it a fault.
+         */
+        put: operations["set_interface_api_sessions__session_id__interface_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/parts/{part_id}/checks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * All Checks
+         * @description The newest check of each kind.
+         */
+        get: operations["all_checks_api_parts__part_id__checks_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/parts/{part_id}/checks/{kind}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Check
+         * @description Listen to the rig; what was found is told to open pages, and kept.
+         */
+        post: operations["check_api_parts__part_id__checks__kind__post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/checks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Stop
+         * @description Stop listening; what was heard until then is measured.
+         */
+        delete: operations["stop_api_checks_delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/parts/{part_id}/chords/check": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Check Chords
+         * @description Every interval of the chords: cents from pure and beats; and the re-tuning that suits them all best.
+         */
+        post: operations["check_chords_api_parts__part_id__chords_check_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/parts/{part_id}/tuning-offsets": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Give To Tuner
+         * @description Give the tuner re-tuned targets: cents for each string, an empty list for none.
+         */
+        put: operations["give_to_tuner_api_parts__part_id__tuning_offsets_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/parts/{part_id}/rig-sheets": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Freeze
+         * @description Freeze a part's rig, the interface and the newest checks.
+         */
+        post: operations["freeze_api_parts__part_id__rig_sheets_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/rig-sheets": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * All Sheets
+         * @description The session's rig sheets, the newest first.
+         */
+        get: operations["all_sheets_api_sessions__session_id__rig_sheets_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rig-sheets/compare": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Compare
+         * @description What was done differently: only the lines that are not the same.
+         */
+        get: operations["compare_api_rig_sheets_compare_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rig-sheets/{sheet_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * One Sheet
+         * @description A frozen rig sheet.
+         */
+        get: operations["one_sheet_api_rig_sheets__sheet_id__get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -217,29 +870,6 @@ export interface paths {
          * @description A finished print.
          */
         get: operations["print_audio_api_prints__print_id__audio_get"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/waves": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Waves
-         * @description Columns of takes and prints: one line of JSON, then the bytes.
-         *
-         *     The line lists the waves that exist, each with its id, channels, columns and loudest byte of each channel.
-         *     The bytes follow wave by wave and channel by channel: signed, minimum and maximum by turns, in 127ths.
-         */
-        get: operations["waves_api_waves_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -453,10 +1083,126 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/waves": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Waves
+         * @description Columns of takes and prints: one line of JSON, then the bytes.
+         *
+         *     The line lists the waves that exist, each with its id, channels, columns and loudest byte of each channel.
+         *     The bytes follow wave by wave and channel by channel: signed, minimum and maximum by turns, in 127ths.
+         */
+        get: operations["waves_api_waves_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /**
+         * AmpUse
+         * @description An amp as circuit blocks, and the speaker that it drives.
+         */
+        AmpUse: {
+            /**
+             * Name
+             * @default valve combo
+             */
+            name: string;
+            /** Blocks */
+            blocks?: (components["schemas"]["Gate"] | components["schemas"]["Equaliser"] | components["schemas"]["FirstStages"] | components["schemas"]["ToneNetwork"] | components["schemas"]["Power"] | components["schemas"]["SpeakerAndMics"] | components["schemas"]["Trim"])[];
+            /**
+             * Speaker
+             * @default 1x12 open
+             */
+            speaker: string;
+            /**
+             * Cable M
+             * @description From the through of the box or input.
+             * @default 3
+             */
+            cable_m: number;
+        };
+        /** BackingView */
+        BackingView: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Name */
+            name: string;
+            /**
+             * Origin
+             * @enum {string}
+             */
+            origin: "file" | "computer";
+            /** Frames */
+            frames: number;
+            /** Seconds */
+            seconds: number;
+            /** Channels */
+            channels: number;
+            /** Placed Frame */
+            placed_frame: number;
+            /** Bar */
+            bar: number;
+            /** Beat */
+            beat: number;
+            /** Frames After */
+            frames_after: number;
+            /** Gain Db */
+            gain_db: number;
+            /** Loudness Lufs */
+            loudness_lufs: number | null;
+            pulse: components["schemas"]["PulseView"] | null;
+            /**
+             * No Pulse
+             * @default
+             */
+            no_pulse: string;
+            /** Audio Url */
+            audio_url: string;
+            /**
+             * Added At
+             * Format: date-time
+             */
+            added_at: string;
+        };
+        /**
+         * Band
+         * @description One equaliser section of the published cookbook.
+         */
+        Band: {
+            /**
+             * Shape
+             * @enum {string}
+             */
+            shape: "peak" | "low_shelf" | "high_shelf" | "low_cut" | "high_cut";
+            /** Frequency Hz */
+            frequency_hz: number;
+            /**
+             * Gain Db
+             * @default 0
+             */
+            gain_db: number;
+            /**
+             * Q
+             * @default 0.7071
+             */
+            q: number;
+        };
         /** BarView */
         BarView: {
             /** Number */
@@ -468,6 +1214,11 @@ export interface components {
             /** Take Id */
             take_id: string | null;
         };
+        /** Body_import_file_api_sessions__session_id__backings_post */
+        Body_import_file_api_sessions__session_id__backings_post: {
+            /** File */
+            file: string;
+        };
         /** Body_import_file_api_sessions__session_id__imports_post */
         Body_import_file_api_sessions__session_id__imports_post: {
             /** File */
@@ -477,6 +1228,97 @@ export interface components {
              * Format: uuid
              */
             part_id: string;
+        };
+        /** Body_read_song_api_sessions__session_id__song_mid_post */
+        Body_read_song_api_sessions__session_id__song_mid_post: {
+            /** File */
+            file: string;
+        };
+        /** BoxView */
+        BoxView: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "none" | "passive" | "active";
+            /** Ratio */
+            ratio: number | null;
+            /** Input Ohm */
+            input_ohm: number | null;
+            /** Needs Phantom */
+            needs_phantom: boolean;
+        };
+        /** BufferRowView */
+        BufferRowView: {
+            /** Buffer Frames */
+            buffer_frames: number;
+            /** Buffer Ms */
+            buffer_ms: number;
+            /** Round Trip Ms */
+            round_trip_ms: number;
+            /**
+             * Feel
+             * @enum {string}
+             */
+            feel: "comfortable" | "felt" | "unplayable";
+        };
+        /** ChangedAbout */
+        ChangedAbout: {
+            /** Name */
+            name: string;
+            /**
+             * Artist
+             * @default
+             */
+            artist: string;
+            /**
+             * Depth
+             * @default 24
+             * @enum {string}
+             */
+            depth: "16" | "24" | "32f";
+            /**
+             * Reference Pitch Hz
+             * @default 440
+             */
+            reference_pitch_hz: number;
+            /**
+             * Arm Together
+             * @default false
+             */
+            arm_together: boolean;
+        };
+        /**
+         * CheckView
+         * @description The newest check of a kind; `result` holds all figures (null: silence).
+         */
+        CheckView: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "level" | "tuning" | "chords" | "noise" | "latency" | "bleed";
+            /**
+             * Verdict
+             * @enum {string}
+             */
+            verdict: "good" | "look" | "fix";
+            /** Says */
+            says: string;
+            /** Result */
+            result: {
+                [key: string]: unknown;
+            };
+            /**
+             * Made At
+             * Format: date-time
+             */
+            made_at: string;
         };
         /**
          * ChecksView
@@ -503,6 +1345,134 @@ export interface components {
             spectrum_difference_db?: number | null;
         };
         /**
+         * ChoicesView
+         * @description Everything that a rig can be made of.
+         */
+        ChoicesView: {
+            /** Instruments */
+            instruments: components["schemas"]["InstrumentView"][];
+            /** Inputs */
+            inputs: components["schemas"]["InputKindView"][];
+            /** Boxes */
+            boxes: components["schemas"]["BoxView"][];
+            /** Mics */
+            mics: components["schemas"]["MicKindView"][];
+            /** Speakers */
+            speakers: string[];
+            /** Amps */
+            amps: components["schemas"]["AmpUse"][];
+            /** Interface Inputs */
+            interface_inputs: number;
+        };
+        /**
+         * ChordAsk
+         * @description Shapes to look at; without any, the part's own. `offsets_cents` re-tunes each string from the lowest.
+         */
+        ChordAsk: {
+            /** Shapes */
+            shapes?: string[];
+            /** Offsets Cents */
+            offsets_cents?: number[];
+            /**
+             * Left Alone
+             * @description Strings to leave, from 0.
+             */
+            left_alone?: number[];
+        };
+        /**
+         * ChordView
+         * @description A chord shape that a part plays: a fret, or null, for each string from the lowest.
+         */
+        ChordView: {
+            /** Name */
+            name: string;
+            /** Frets */
+            frets: (number | null)[];
+        };
+        /**
+         * ChordsView
+         * @description Each chord as it is tuned, and as the best compromise would have it.
+         */
+        ChordsView: {
+            /** Open Notes */
+            open_notes: string[];
+            /** Offsets Cents */
+            offsets_cents: number[];
+            /** Shapes */
+            shapes: components["schemas"]["ShapeView"][];
+            /** Compromise Cents */
+            compromise_cents: number[];
+            /** Compromise */
+            compromise: components["schemas"]["ShapeView"][];
+            /** Clash Cents */
+            clash_cents: number;
+            /** Compromise Clash Cents */
+            compromise_clash_cents: number;
+        };
+        /**
+         * ClickSettings
+         * @description How a session's click sounds and how many bars it counts in. Levels are of the click's peak.
+         */
+        ClickSettings: {
+            /**
+             * Accent Dbfs
+             * @default -6
+             */
+            accent_dbfs: number;
+            /**
+             * Beat Dbfs
+             * @default -10
+             */
+            beat_dbfs: number;
+            /**
+             * Sub Dbfs
+             * @default -18
+             */
+            sub_dbfs: number;
+            /**
+             * Accent Sound
+             * @default tone
+             * @enum {string}
+             */
+            accent_sound: "tone" | "wood" | "tick";
+            /**
+             * Beat Sound
+             * @default tone
+             * @enum {string}
+             */
+            beat_sound: "tone" | "wood" | "tick";
+            /**
+             * Sub Sound
+             * @default tick
+             * @enum {string}
+             */
+            sub_sound: "tone" | "wood" | "tick";
+            /**
+             * Subdivision
+             * @description Clicks a beat; 1 is the beat alone.
+             * @default 1
+             * @enum {integer}
+             */
+            subdivision: 1 | 2 | 3 | 4;
+            /**
+             * Roll Count In Bars
+             * @default 1
+             */
+            roll_count_in_bars: number;
+            /**
+             * Play Count In Bars
+             * @default 0
+             */
+            play_count_in_bars: number;
+        };
+        /** ComparedView */
+        ComparedView: {
+            one: components["schemas"]["SheetName"];
+            other: components["schemas"]["SheetName"];
+            /** Differences */
+            differences: components["schemas"]["DifferenceView"][];
+        };
+        /**
          * ComparisonView
          * @description All that can be heard of one take: its channels and its prints, in one place, at one loudness.
          */
@@ -520,6 +1490,19 @@ export interface components {
             rate_hz: number;
             /** Sounds */
             sounds: components["schemas"]["SoundView"][];
+        };
+        /**
+         * Correction
+         * @description A person's word about the beat: a tempo that was tapped, or where the first beat lies.
+         */
+        Correction: {
+            /** Near Bpm */
+            near_bpm?: number | null;
+            /**
+             * First Downbeat
+             * @description Frame of the recording.
+             */
+            first_downbeat?: number | null;
         };
         /**
          * CurveView
@@ -548,6 +1531,183 @@ export interface components {
              * @description What is set, each value with its unit.
              */
             values: components["schemas"]["SettingView"][];
+        };
+        /**
+         * DiPath
+         * @description How the clean signal gets to the converter.
+         */
+        DiPath: {
+            /**
+             * Box
+             * @default none
+             * @enum {string}
+             */
+            box: "none" | "passive" | "active";
+            /**
+             * Ground Lift
+             * @default false
+             */
+            ground_lift: boolean;
+            /**
+             * Cable M
+             * @description From the instrument.
+             * @default 5
+             */
+            cable_m: number;
+            /**
+             * @default {
+             *       "number": 1,
+             *       "kind": "instrument",
+             *       "gain_db": 3,
+             *       "pad": false,
+             *       "phantom": false,
+             *       "flipped": false
+             *     }
+             */
+            input: components["schemas"]["InputUse"];
+        };
+        /** DifferenceView */
+        DifferenceView: {
+            /** Group */
+            group: string;
+            /** Name */
+            name: string;
+            /** One */
+            one: string | null;
+            /** Other */
+            other: string | null;
+        };
+        /** EarView */
+        EarView: {
+            /** Way */
+            way: string;
+            /** Delay Ms */
+            delay_ms: number;
+            /**
+             * Feel
+             * @enum {string}
+             */
+            feel: "comfortable" | "felt" | "unplayable";
+        };
+        /** EntryView */
+        EntryView: {
+            /** Group */
+            group: string;
+            /** Name */
+            name: string;
+            /** Value */
+            value: string;
+        };
+        /**
+         * Equaliser
+         * @description Up to eight sections in a row.
+         */
+        Equaliser: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "equaliser";
+            /** Bands */
+            bands: components["schemas"]["Band"][];
+        };
+        /** FiguresView */
+        FiguresView: {
+            /** Name */
+            name: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "di" | "mic";
+            /** Input */
+            input: number;
+            /** Peak Dbfs */
+            peak_dbfs: number;
+            /** Average Dbfs */
+            average_dbfs: number;
+            /** Noise Dbfs */
+            noise_dbfs: number;
+            /** Turn Db */
+            turn_db: number;
+        };
+        /**
+         * FirstStages
+         * @description Triode stages with the drive control after the first.
+         */
+        FirstStages: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "first_stages";
+            /**
+             * Stages
+             * @default 2
+             */
+            stages: number;
+            /**
+             * Drive
+             * @default 5
+             */
+            drive: number;
+            /**
+             * Bright
+             * @default false
+             */
+            bright: boolean;
+            /**
+             * Voicing
+             * @default warm
+             * @enum {string}
+             */
+            voicing: "warm" | "tight";
+        };
+        /** Follow */
+        Follow: {
+            /**
+             * Audio Stays
+             * @default false
+             */
+            audio_stays: boolean;
+        };
+        /** FrozenCheckView */
+        FrozenCheckView: {
+            /** Kind */
+            kind: string;
+            /**
+             * Verdict
+             * @enum {string}
+             */
+            verdict: "good" | "look" | "fix";
+            /** Says */
+            says: string;
+            /**
+             * Made At
+             * Format: date-time
+             */
+            made_at: string;
+        };
+        /**
+         * Gate
+         * @description Closes between the notes.
+         */
+        Gate: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "gate";
+            /**
+             * Threshold Dbfs
+             * @default -60
+             */
+            threshold_dbfs: number;
+            /**
+             * Release Ms
+             * @default 90
+             */
+            release_ms: number;
         };
         /** HTTPValidationError */
         HTTPValidationError: {
@@ -580,6 +1740,337 @@ export interface components {
             /** Last Bar */
             last_bar: number;
         };
+        /** InputKindView */
+        InputKindView: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "instrument" | "microphone" | "line";
+            /** Ohm */
+            ohm: number;
+            /** Lowest Gain Db */
+            lowest_gain_db: number;
+            /** Highest Gain Db */
+            highest_gain_db: number;
+        };
+        /**
+         * InputUse
+         * @description An input of the interface and how it is set.
+         */
+        InputUse: {
+            /** Number */
+            number: number;
+            /**
+             * Kind
+             * @default microphone
+             * @enum {string}
+             */
+            kind: "instrument" | "microphone" | "line";
+            /**
+             * Gain Db
+             * @default 0
+             */
+            gain_db: number;
+            /**
+             * Pad
+             * @default false
+             */
+            pad: boolean;
+            /**
+             * Phantom
+             * @default false
+             */
+            phantom: boolean;
+            /**
+             * Flipped
+             * @description Polarity turned over.
+             * @default false
+             */
+            flipped: boolean;
+        };
+        /** InstrumentView */
+        InstrumentView: {
+            /** Name */
+            name: string;
+            /** Strings */
+            strings: number;
+            /** Tunings */
+            tunings: {
+                [key: string]: number[];
+            };
+            /** Tuning Notes */
+            tuning_notes: {
+                [key: string]: string[];
+            };
+            /** Pickup */
+            pickup: string;
+        };
+        /** InterfaceView */
+        InterfaceView: {
+            /** Name */
+            name: string;
+            /** Inputs */
+            inputs: number;
+            settings: components["schemas"]["SimulatedInterface"];
+            offset: components["schemas"]["OffsetView"] | null;
+            /** Table */
+            table: components["schemas"]["BufferRowView"][];
+            /** Buffer Ms */
+            buffer_ms: number;
+        };
+        /** IntervalView */
+        IntervalView: {
+            /** Low String */
+            low_string: number;
+            /** High String */
+            high_string: number;
+            /** Low Note */
+            low_note: string;
+            /** High Note */
+            high_note: string;
+            /** Name */
+            name: string;
+            /** Ratio */
+            ratio: string;
+            /** Cents From Pure */
+            cents_from_pure: number;
+            /** Beats Hz */
+            beats_hz: number;
+            /** Weight */
+            weight: number;
+        };
+        /** KitView */
+        KitView: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Name */
+            name: string;
+            /** Instrument */
+            instrument: string;
+            /** Use */
+            use: string;
+            /** Words */
+            words: string[];
+            /** Channels */
+            channels: string[];
+        };
+        /** LoadCurveView */
+        LoadCurveView: {
+            /** Frequency Hz */
+            frequency_hz: number[];
+            /** Gain Db */
+            gain_db: number[];
+            /** Unloaded Db */
+            unloaded_db: number[];
+            /** Resonance Hz */
+            resonance_hz: number | null;
+            /** Peak Db */
+            peak_db: number;
+            /** Load Ohm */
+            load_ohm: number;
+            /** Cable Farad */
+            cable_farad: number;
+        };
+        /** MeterView */
+        MeterView: {
+            /** Bar */
+            bar: number;
+            /** Beats */
+            beats: number;
+            /** Unit */
+            unit: number;
+            /** Meant */
+            meant: boolean;
+        };
+        /**
+         * Mic
+         * @description A microphone in front of the speaker.
+         */
+        Mic: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "coil" | "ribbon" | "condenser" | "pressure";
+            /**
+             * Distance M
+             * @default 0.05
+             */
+            distance_m: number;
+            /**
+             * Off Centre M
+             * @default 0
+             */
+            off_centre_m: number;
+            /**
+             * Angle Deg
+             * @default 0
+             */
+            angle_deg: number;
+            /**
+             * Gain Db
+             * @default 0
+             */
+            gain_db: number;
+            /**
+             * Flipped
+             * @default false
+             */
+            flipped: boolean;
+        };
+        /** MicKindView */
+        MicKindView: {
+            /** Kind */
+            kind: string;
+            /** Pattern */
+            pattern: string;
+            /** Needs */
+            needs: string;
+            /** Sensitivity Mv Pa */
+            sensitivity_mv_pa: number;
+        };
+        /**
+         * MicOnRig
+         * @description A microphone: where it stands before the speaker, and its input.
+         */
+        MicOnRig: {
+            /** Name */
+            name: string;
+            /** Kind */
+            kind: string;
+            /** Distance M */
+            distance_m: number;
+            /**
+             * Off Centre M
+             * @default 0
+             */
+            off_centre_m: number;
+            /**
+             * Angle Deg
+             * @default 0
+             */
+            angle_deg: number;
+            /**
+             * @default {
+             *       "number": 2,
+             *       "kind": "microphone",
+             *       "gain_db": 22,
+             *       "pad": false,
+             *       "phantom": false,
+             *       "flipped": false
+             *     }
+             */
+            input: components["schemas"]["InputUse"];
+        };
+        /**
+         * MidiProposal
+         * @description What a MIDI file says; nothing is changed until it is sent as tempo map and sections.
+         */
+        MidiProposal: {
+            /** Tempos */
+            tempos: components["schemas"]["TempoView"][];
+            /** Meters */
+            meters: components["schemas"]["MeterView"][];
+            /** Song Bars */
+            song_bars: number;
+            /** Sections */
+            sections: components["schemas"]["SectionView"][];
+            /** Remarks */
+            remarks: string[];
+        };
+        /** NewChord */
+        NewChord: {
+            /** Name */
+            name: string;
+            /**
+             * Frets
+             * @description As it is written: "x02210", or "8-x-10-9-8-x".
+             */
+            frets: string;
+        };
+        /** NewChords */
+        NewChords: {
+            /** Chords */
+            chords: components["schemas"]["NewChord"][];
+        };
+        /** NewKit */
+        NewKit: {
+            /**
+             * Part Id
+             * Format: uuid
+             */
+            part_id: string;
+            /** Name */
+            name: string;
+            /**
+             * Use
+             * @description What it is for: "rhythm", "writing".
+             * @default
+             */
+            use: string;
+            /** Words */
+            words?: string[];
+        };
+        /** NewMeter */
+        NewMeter: {
+            /** Bar */
+            bar: number;
+            /** Beats */
+            beats: number;
+            /** Unit */
+            unit: number;
+            /**
+             * Meant
+             * @default false
+             */
+            meant: boolean;
+        };
+        /** NewName */
+        NewName: {
+            /** Name */
+            name: string;
+        };
+        /**
+         * NewPart
+         * @description A part from an instrument, a kit, or as a copy of another part without its takes.
+         */
+        NewPart: {
+            /** Name */
+            name: string;
+            /** Instrument */
+            instrument?: string | null;
+            /**
+             * With Amp
+             * @default true
+             */
+            with_amp: boolean;
+            /** Kit Id */
+            kit_id?: string | null;
+            /** Copy Of */
+            copy_of?: string | null;
+        };
+        /** NewPlayback */
+        NewPlayback: {
+            /**
+             * Name
+             * @default Computer playback
+             */
+            name: string;
+            /**
+             * From Bar
+             * @default 1
+             */
+            from_bar: number;
+            /**
+             * Bars
+             * @default 8
+             */
+            bars: number;
+        };
         /** NewPrint */
         NewPrint: {
             /**
@@ -593,6 +2084,16 @@ export interface components {
              */
             tone_revision_id: string;
         };
+        /** NewRig */
+        NewRig: {
+            rig: components["schemas"]["RigSetup"];
+            /**
+             * Inputs Shared
+             * @description The person knows that parts share an input.
+             * @default false
+             */
+            inputs_shared: boolean;
+        };
         /** NewRoll */
         NewRoll: {
             /**
@@ -603,8 +2104,140 @@ export interface components {
             section_id: string;
         };
         /**
+         * NewSection
+         * @description A section as it should be; one that is new has no id, one that comes back has its old one.
+         */
+        NewSection: {
+            /** Id */
+            id?: string | null;
+            /** Name */
+            name: string;
+            /**
+             * First Bar
+             * @default 1
+             */
+            first_bar: number;
+            /** Bars */
+            bars: number;
+            /** Phrase Bars */
+            phrase_bars: number;
+        };
+        /** NewSections */
+        NewSections: {
+            /** Sections */
+            sections: components["schemas"]["NewSection"][];
+            /**
+             * One After The Other
+             * @description Lay them out in this order without gaps; else their own first bars count.
+             * @default true
+             */
+            one_after_the_other: boolean;
+        };
+        /** NewSession */
+        NewSession: {
+            /** Name */
+            name: string;
+            /**
+             * Artist
+             * @default
+             */
+            artist: string;
+            /**
+             * Depth
+             * @default 24
+             * @enum {string}
+             */
+            depth: "16" | "24" | "32f";
+            /**
+             * Reference Pitch Hz
+             * @default 440
+             */
+            reference_pitch_hz: number;
+            /**
+             * Rate Hz
+             * @default 48000
+             */
+            rate_hz: number;
+            /**
+             * Tempo
+             * @description As a person types it.
+             * @default 120
+             */
+            tempo: string;
+            /**
+             * Beats Per Bar
+             * @default 4
+             */
+            beats_per_bar: number;
+            /**
+             * Unit
+             * @default 4
+             * @enum {integer}
+             */
+            unit: 1 | 2 | 4 | 8 | 16 | 32;
+        };
+        /** NewSheet */
+        NewSheet: {
+            /** Name */
+            name: string;
+        };
+        /** NewTempo */
+        NewTempo: {
+            /** Bar */
+            bar: number;
+            /**
+             * Says
+             * @description Beats a minute, as a person types them.
+             */
+            says: string;
+            /**
+             * Ramp
+             * @default false
+             */
+            ramp: boolean;
+            /**
+             * Meant
+             * @default false
+             */
+            meant: boolean;
+        };
+        /** NewTempoMap */
+        NewTempoMap: {
+            /** Tempos */
+            tempos: components["schemas"]["NewTempo"][];
+            /** Meters */
+            meters: components["schemas"]["NewMeter"][];
+            /** Song Bars */
+            song_bars: number;
+            /**
+             * Audio Stays
+             * @description The person agrees that recorded audio stays in samples.
+             * @default false
+             */
+            audio_stays: boolean;
+        };
+        /**
+         * OffsetView
+         * @description The measured round trip; `frames` of what is recorded are left out so that a take lies where it was played.
+         */
+        OffsetView: {
+            /** Offset Frames */
+            offset_frames: number;
+            /** Spread Frames */
+            spread_frames: number;
+            /** Frames */
+            frames: number;
+            /** Ms */
+            ms: number;
+            /**
+             * Measured At
+             * Format: date-time
+             */
+            measured_at: string;
+        };
+        /**
          * OpeningView
-         * @description The newest session with all that Takes shows of it; null where there is none.
+         * @description A session with all that Takes shows of it; null where there is none.
          */
         OpeningView: {
             session: components["schemas"]["SessionView"] | null;
@@ -630,11 +2263,13 @@ export interface components {
             instrument: string;
             /** To Disk */
             to_disk: components["schemas"]["PathStep"][];
+            /** Chords */
+            chords: components["schemas"]["ChordView"][];
             /**
-             * Can Roll
-             * @description False for a part that nothing plays: the simulated rig has no notes for it.
+             * Makes Up
+             * @description Nothing is written for it: the simulated player makes something up.
              */
-            can_roll: boolean;
+            makes_up: boolean;
         };
         /**
          * PathStep
@@ -658,6 +2293,83 @@ export interface components {
             from_frame: number;
             /** To Frame */
             to_frame: number;
+        };
+        /**
+         * PickupUse
+         * @description The pickup's circuit, and how a single coil is turned to what hums.
+         */
+        PickupUse: {
+            /**
+             * Kind
+             * @default single coil
+             * @enum {string}
+             */
+            kind: "single coil" | "humbucker" | "piezo";
+            /**
+             * Inductance H
+             * @default 2.5
+             */
+            inductance_h: number;
+            /**
+             * Resistance Ohm
+             * @default 6000
+             */
+            resistance_ohm: number;
+            /**
+             * Capacitance Farad
+             * @default 1.2e-10
+             */
+            capacitance_farad: number;
+        };
+        /**
+         * Placing
+         * @description Where it lies: on a bar and samples after it, or with its first downbeat on that place.
+         */
+        Placing: {
+            /** Bar */
+            bar: number;
+            /**
+             * Frames After
+             * @default 0
+             */
+            frames_after: number;
+            /**
+             * By First Downbeat
+             * @description The place is that of the first downbeat, not of the first sample.
+             * @default false
+             */
+            by_first_downbeat: boolean;
+            /**
+             * Gain Db
+             * @default 0
+             */
+            gain_db: number;
+        };
+        /**
+         * Power
+         * @description Phase splitter and push-pull stage; sag softens the supply, presence lifts the highs into it.
+         */
+        Power: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "power";
+            /**
+             * Level
+             * @default 5
+             */
+            level: number;
+            /**
+             * Sag
+             * @default 3
+             */
+            sag: number;
+            /**
+             * Presence
+             * @default 5
+             */
+            presence: number;
         };
         /** PrintView */
         PrintView: {
@@ -695,6 +2407,192 @@ export interface components {
             file: string | null;
             checks: components["schemas"]["ChecksView"] | null;
         };
+        /**
+         * PulseView
+         * @description What the core heard: frames count from the recording's beginning.
+         */
+        PulseView: {
+            /** Bpm */
+            bpm: number;
+            /** Beats */
+            beats: number[];
+            /** First Downbeat */
+            first_downbeat: number;
+            /** Beats Per Bar */
+            beats_per_bar: number;
+            /** Confidence */
+            confidence: number;
+            /** Downbeat Confidence */
+            downbeat_confidence: number;
+            /** Drift Ms */
+            drift_ms: number;
+            /** Says */
+            says: string;
+        };
+        /**
+         * QuestionView
+         * @description A change inside a section that a person should confirm or remove.
+         */
+        QuestionView: {
+            /** Bar */
+            bar: number;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "tempo" | "meter";
+            /** Says */
+            says: string;
+        };
+        /** Retune */
+        Retune: {
+            /** Offsets Cents */
+            offsets_cents: number[];
+        };
+        /**
+         * RigSetup
+         * @description The rig of one part.
+         */
+        RigSetup: {
+            /**
+             * Instrument
+             * @default baritone guitar
+             */
+            instrument: string;
+            /**
+             * Tuning
+             * @description MIDI notes from the lowest string; empty: the usual one.
+             * @default []
+             */
+            tuning: number[];
+            /**
+             * String Offsets Cents
+             * @description Added to the tuner's targets.
+             * @default []
+             */
+            string_offsets_cents: number[];
+            /**
+             * @default {
+             *       "kind": "single coil",
+             *       "inductance_h": 2.5,
+             *       "resistance_ohm": 6000,
+             *       "capacitance_farad": 1.2e-10
+             *     }
+             */
+            pickup: components["schemas"]["PickupUse"];
+            /**
+             * String Volts
+             * @description Peak voltage of a string plucked as hard as it goes.
+             * @default 0.85
+             */
+            string_volts: number;
+            /**
+             * @default {
+             *       "box": "none",
+             *       "ground_lift": false,
+             *       "cable_m": 5,
+             *       "input": {
+             *         "flipped": false,
+             *         "gain_db": 3,
+             *         "kind": "instrument",
+             *         "number": 1,
+             *         "pad": false,
+             *         "phantom": false
+             *       }
+             *     }
+             */
+            di: components["schemas"]["DiPath"] | null;
+            /**
+             * @default {
+             *       "name": "valve combo",
+             *       "blocks": [
+             *         {
+             *           "bright": true,
+             *           "drive": 1.7,
+             *           "kind": "first_stages",
+             *           "stages": 2,
+             *           "voicing": "warm"
+             *         },
+             *         {
+             *           "bass": 4,
+             *           "kind": "tone_network",
+             *           "middle": 6,
+             *           "network": "scooped",
+             *           "treble": 5.5
+             *         },
+             *         {
+             *           "kind": "power",
+             *           "level": 2.8,
+             *           "presence": 5,
+             *           "sag": 4
+             *         }
+             *       ],
+             *       "speaker": "1x12 open",
+             *       "cable_m": 3
+             *     }
+             */
+            amp: components["schemas"]["AmpUse"] | null;
+            /** Mics */
+            mics?: components["schemas"]["MicOnRig"][];
+            /**
+             * Listens
+             * @description How the player hears the instrument.
+             * @default amp
+             * @enum {string}
+             */
+            listens: "amp" | "phones" | "both";
+        };
+        /** RigSheetView */
+        RigSheetView: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /**
+             * Part Id
+             * Format: uuid
+             */
+            part_id: string;
+            /** Part Name */
+            part_name: string;
+            /** Name */
+            name: string;
+            /**
+             * Made At
+             * Format: date-time
+             */
+            made_at: string;
+            /** Session Name */
+            session_name: string;
+            /** Artist */
+            artist: string;
+            /** Entries */
+            entries: components["schemas"]["EntryView"][];
+            /** Checks */
+            checks: components["schemas"]["FrozenCheckView"][];
+        };
+        /**
+         * RigView
+         * @description A rig with all that is computed for it.
+         */
+        RigView: {
+            /**
+             * Part Id
+             * Format: uuid
+             */
+            part_id: string;
+            rig: components["schemas"]["RigSetup"];
+            /** Open Notes */
+            open_notes: string[];
+            /** Channels */
+            channels: components["schemas"]["FiguresView"][];
+            curve: components["schemas"]["LoadCurveView"];
+            /** Ears */
+            ears: components["schemas"]["EarView"][];
+            /** Warnings */
+            warnings: components["schemas"]["WarningView"][];
+        };
         /** RollStarted */
         RollStarted: {
             /**
@@ -729,6 +2627,17 @@ export interface components {
             /** Phrase Bars */
             phrase_bars: number;
         };
+        /**
+         * SectionsChanged
+         * @description The song afterwards, and what went with its sections.
+         */
+        SectionsChanged: {
+            session: components["schemas"]["SessionView"];
+            /** Moved Takes */
+            moved_takes: number;
+            /** Stayed Takes */
+            stayed_takes: string[];
+        };
         /** SessionName */
         SessionName: {
             /**
@@ -740,6 +2649,10 @@ export interface components {
             name: string;
             /** Artist */
             artist: string;
+            /** Rate Hz */
+            rate_hz: number;
+            /** Depth */
+            depth: string;
         };
         /** SessionView */
         SessionView: {
@@ -754,26 +2667,53 @@ export interface components {
             artist: string;
             /** Rate Hz */
             rate_hz: number;
-            /** Depth */
-            depth: string;
-            /** Tempo Bpm */
-            tempo_bpm: number;
-            /** Beats Per Bar */
-            beats_per_bar: number;
-            /** Count In Bars */
-            count_in_bars: number;
+            /**
+             * Depth
+             * @enum {string}
+             */
+            depth: "16" | "24" | "32f";
+            /** Reference Pitch Hz */
+            reference_pitch_hz: number;
+            /** Arm Together */
+            arm_together: boolean;
+            /** Folder */
+            folder: string;
+            /**
+             * Tempo Words
+             * @description As in "104 beats a minute, 4/4".
+             */
+            tempo_words: string;
+            /** Tempos */
+            tempos: components["schemas"]["TempoView"][];
+            /** Meters */
+            meters: components["schemas"]["MeterView"][];
+            /** Song Bars */
+            song_bars: number;
+            /**
+             * Bar Bpm
+             * @description Tempo at the beginning of each bar, from bar 1; the song's end comes last.
+             */
+            bar_bpm: number[];
+            /** Questions */
+            questions: components["schemas"]["QuestionView"][];
+            click: components["schemas"]["ClickSettings"];
             /** Last Bar */
             last_bar: number;
             /**
              * Beat Frames
-             * @description Frame of every beat from the first bar of the lead-in on.
+             * @description Frame of every beat, from some bars before the song on.
              */
             beat_frames: number[];
             /**
-             * First Beat
-             * @description Number of the first of `beat_frames`, counted from bar 1 beat 1 as 0.
+             * Beat Bars
+             * @description Bar of each of `beat_frames`.
              */
-            first_beat: number;
+            beat_bars: number[];
+            /**
+             * Beat Numbers
+             * @description Beat within its bar of each of `beat_frames`, from 1.
+             */
+            beat_numbers: number[];
             /** Sections */
             sections: components["schemas"]["SectionView"][];
             /** Parts */
@@ -785,6 +2725,17 @@ export interface components {
             label: string;
             /** Value */
             value: string;
+        };
+        /** ShapeView */
+        ShapeView: {
+            /** Name */
+            name: string;
+            /** Frets */
+            frets: (number | null)[];
+            /** Intervals */
+            intervals: components["schemas"]["IntervalView"][];
+            /** Clash Cents */
+            clash_cents: number;
         };
         /** SheetLineView */
         SheetLineView: {
@@ -802,6 +2753,28 @@ export interface components {
             /** Missing Bars */
             missing_bars: number;
         };
+        /** SheetName */
+        SheetName: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /**
+             * Part Id
+             * Format: uuid
+             */
+            part_id: string;
+            /** Part Name */
+            part_name: string;
+            /** Name */
+            name: string;
+            /**
+             * Made At
+             * Format: date-time
+             */
+            made_at: string;
+        };
         /**
          * SheetView
          * @description The song as a chart: one line a section.
@@ -818,6 +2791,90 @@ export interface components {
             missing_bars: number;
             /** Takes */
             takes: number;
+        };
+        /**
+         * SimulatedInterface
+         * @description What the simulated interface and its surroundings are like now.
+         */
+        SimulatedInterface: {
+            /**
+             * Buffer Frames
+             * @default 256
+             */
+            buffer_frames: number;
+            /**
+             * Clock Hz
+             * @description Rate it is set to; null: the session's.
+             */
+            clock_hz?: number | null;
+            /**
+             * Mains Hz
+             * @default 50
+             */
+            mains_hz: number;
+            /**
+             * Hum Dbu
+             * @description Induced in a single coil turned the wrong way.
+             * @default -82
+             */
+            hum_dbu: number;
+            /**
+             * Guitar Turned Deg
+             * @description 90 hums least.
+             * @default 70
+             */
+            guitar_turned_deg: number;
+            /**
+             * Buzz Dbu
+             * @default -140
+             */
+            buzz_dbu: number;
+            /**
+             * Ground Loop Dbu
+             * @description Round by the amp; a ground lift opens it.
+             * @default -140
+             */
+            ground_loop_dbu: number;
+            /**
+             * Extra Noise Dbu
+             * @default -140
+             */
+            extra_noise_dbu: number;
+            /**
+             * Room Noise Db Spl
+             * @default 30
+             */
+            room_noise_db_spl: number;
+            /**
+             * Phones Leak Db
+             * @description Of the click, at the mics; null: none.
+             */
+            phones_leak_db?: number | null;
+            /** Broken Inputs */
+            broken_inputs?: number[];
+            /** Vanishes After S */
+            vanishes_after_s?: number | null;
+            /**
+             * Extra Latency Frames
+             * @default 0
+             */
+            extra_latency_frames: number;
+            /**
+             * Loop Cable
+             * @description Output 1 into the input that is pinged.
+             * @default true
+             */
+            loop_cable: boolean;
+            /**
+             * String Cents
+             * @description How far each string is out.
+             */
+            string_cents?: number[];
+            /**
+             * Gains Can Be Set
+             * @default true
+             */
+            gains_can_be_set: boolean;
         };
         /**
          * SoundView
@@ -850,6 +2907,25 @@ export interface components {
             spectrum_difference_db: number | null;
             /** Print Id */
             print_id?: string | null;
+        };
+        /**
+         * SpeakerAndMics
+         * @description Loudspeaker and the microphones that hear it, mixed to one channel.
+         */
+        SpeakerAndMics: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "speaker";
+            /**
+             * Speaker
+             * @default 1x12 open
+             * @enum {string}
+             */
+            speaker: "1x12 open" | "4x12 closed" | "1x15 bass";
+            /** Mics */
+            mics: components["schemas"]["Mic"][];
         };
         /** TakeChannelView */
         TakeChannelView: {
@@ -923,6 +2999,82 @@ export interface components {
             /** Channels */
             channels: components["schemas"]["TakeChannelView"][];
         };
+        /**
+         * TapView
+         * @description `bpm` ± `uncertainty_bpm`, with 95 % confidence.
+         */
+        TapView: {
+            /** Bpm */
+            bpm: number;
+            /** Uncertainty Bpm */
+            uncertainty_bpm: number;
+            /** Whole Bpm */
+            whole_bpm: number;
+            /** Whole Is Likely */
+            whole_is_likely: boolean;
+            /** Taps Used */
+            taps_used: number;
+            /** Taps Left Out */
+            taps_left_out: number;
+            /** Says */
+            says: string;
+        };
+        /** Taps */
+        Taps: {
+            /**
+             * Times S
+             * @description Times of the taps, on any clock.
+             */
+            times_s: number[];
+        };
+        /**
+         * TempoView
+         * @description A change of tempo; `says` is the tempo as it is typed: "104", "104.2" or "311/3".
+         */
+        TempoView: {
+            /** Bar */
+            bar: number;
+            /** Bpm */
+            bpm: number;
+            /** Says */
+            says: string;
+            /** Ramp */
+            ramp: boolean;
+            /** Meant */
+            meant: boolean;
+        };
+        /**
+         * ToneNetwork
+         * @description The passive treble, middle and bass network.
+         */
+        ToneNetwork: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "tone_network";
+            /**
+             * Network
+             * @default scooped
+             * @enum {string}
+             */
+            network: "scooped" | "forward" | "deep";
+            /**
+             * Bass
+             * @default 5
+             */
+            bass: number;
+            /**
+             * Middle
+             * @default 5
+             */
+            middle: number;
+            /**
+             * Treble
+             * @default 5
+             */
+            treble: number;
+        };
         /** ToneView */
         ToneView: {
             /**
@@ -951,6 +3103,32 @@ export interface components {
              */
             made_at: string;
         };
+        /**
+         * Trim
+         * @description Level at the end.
+         */
+        Trim: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "trim";
+            /**
+             * Gain Db
+             * @default 0
+             */
+            gain_db: number;
+        };
+        /**
+         * Turn
+         * @description Turn a channel's gain by so many decibels.
+         */
+        Turn: {
+            /** Channel */
+            channel: string;
+            /** By Db */
+            by_db: number;
+        };
         /** ValidationError */
         ValidationError: {
             /** Location */
@@ -964,6 +3142,21 @@ export interface components {
             /** Context */
             ctx?: Record<string, never>;
         };
+        /**
+         * WarningView
+         * @description `node` is "instrument", "di" or "mic:<name>".
+         */
+        WarningView: {
+            /** Node */
+            node: string;
+            /**
+             * Verdict
+             * @enum {string}
+             */
+            verdict: "look" | "fix";
+            /** Says */
+            says: string;
+        };
     };
     responses: never;
     parameters: never;
@@ -975,7 +3168,9 @@ export type $defs = Record<string, never>;
 export interface operations {
     opening_api_opening_get: {
         parameters: {
-            query?: never;
+            query?: {
+                session_id?: string | null;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -989,6 +3184,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["OpeningView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
                 };
             };
         };
@@ -1009,6 +3213,74 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SessionName"][];
+                };
+            };
+        };
+    };
+    new_session_api_sessions_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewSession"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SessionView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    set_about_api_sessions__session_id__about_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChangedAbout"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SessionView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
                 };
             };
         };
@@ -1077,24 +3349,132 @@ export interface operations {
             };
         };
     };
-    arm_api_sessions__session_id__parts__part_id__arm_post: {
+    tap_api_tap_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Taps"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TapView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    set_tempo_api_sessions__session_id__tempo_put: {
         parameters: {
             query?: never;
             header?: never;
             path: {
                 session_id: string;
-                part_id: string;
             };
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewTempoMap"];
+            };
+        };
         responses: {
             /** @description Successful Response */
-            204: {
+            200: {
                 headers: {
                     [name: string]: unknown;
                 };
-                content?: never;
+                content: {
+                    "application/json": components["schemas"]["SessionView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    set_sections_api_sessions__session_id__sections_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewSections"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SectionsChanged"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    set_click_api_sessions__session_id__click_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ClickSettings"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ClickSettings"];
+                };
             };
             /** @description Validation Error */
             422: {
@@ -1128,6 +3508,1066 @@ export interface operations {
                 };
                 content: {
                     "audio/wav": unknown;
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    write_song_api_sessions__session_id__song_mid_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "audio/midi": unknown;
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    read_song_api_sessions__session_id__song_mid_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["Body_read_song_api_sessions__session_id__song_mid_post"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MidiProposal"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    all_backings_api_sessions__session_id__backings_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BackingView"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    import_file_api_sessions__session_id__backings_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["Body_import_file_api_sessions__session_id__backings_post"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BackingView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    record_playback_api_sessions__session_id__playback_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewPlayback"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    place_backing_api_backings__backing_id__place_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                backing_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Placing"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BackingView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    correct_pulse_api_backings__backing_id__pulse_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                backing_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Correction"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BackingView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    follow_api_backings__backing_id__follow_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                backing_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Follow"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SessionView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    remove_api_backings__backing_id__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                backing_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    audio_api_backings__backing_id__audio_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                backing_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    choices_api_rig_choices_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChoicesView"];
+                };
+            };
+        };
+    };
+    add_part_api_sessions__session_id__parts_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewPart"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PartView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    rename_api_parts__part_id__name_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                part_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewName"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PartView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    arm_api_sessions__session_id__parts__part_id__arm_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+                part_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    disarm_api_sessions__session_id__parts__part_id__arm_delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+                part_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    rig_api_parts__part_id__rig_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                part_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RigView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    set_rig_api_parts__part_id__rig_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                part_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewRig"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RigView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    turn_api_parts__part_id__turn_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                part_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Turn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RigView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    set_chords_api_parts__part_id__chords_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                part_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewChords"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChordView"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    find_api_kits_get: {
+        parameters: {
+            query?: {
+                instrument?: string | null;
+                /** @description Words, all of which must be found. */
+                words?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KitView"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    save_api_kits_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewKit"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KitView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    remove_api_kits__kit_id__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kit_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    interface_api_sessions__session_id__interface_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InterfaceView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    set_interface_api_sessions__session_id__interface_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SimulatedInterface"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InterfaceView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    all_checks_api_parts__part_id__checks_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                part_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CheckView"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    check_api_parts__part_id__checks__kind__post: {
+        parameters: {
+            query?: {
+                /** @description How long to listen. */
+                seconds?: number | null;
+            };
+            header?: never;
+            path: {
+                part_id: string;
+                kind: "level" | "tuning" | "noise" | "latency" | "bleed";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    stop_api_checks_delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    check_chords_api_parts__part_id__chords_check_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                part_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChordAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChordsView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    give_to_tuner_api_parts__part_id__tuning_offsets_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                part_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Retune"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": number[];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    freeze_api_parts__part_id__rig_sheets_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                part_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewSheet"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RigSheetView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    all_sheets_api_sessions__session_id__rig_sheets_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SheetName"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    compare_api_rig_sheets_compare_get: {
+        parameters: {
+            query: {
+                one: string;
+                other: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ComparedView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    one_sheet_api_rig_sheets__sheet_id__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                sheet_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RigSheetView"];
                 };
             };
             /** @description Validation Error */
@@ -1312,38 +4752,6 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
-            };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
-        };
-    };
-    waves_api_waves_get: {
-        parameters: {
-            query: {
-                id: string[];
-                frames_per_column?: number;
-            };
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/octet-stream": unknown;
-                };
             };
             /** @description Validation Error */
             422: {
@@ -1705,6 +5113,38 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    waves_api_waves_get: {
+        parameters: {
+            query: {
+                id: string[];
+                frames_per_column?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": unknown;
+                };
             };
             /** @description Validation Error */
             422: {

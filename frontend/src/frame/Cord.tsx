@@ -1,7 +1,7 @@
 import { HelpCircle, Moon, Sun } from 'lucide-react'
 import { NavLink, useLocation } from 'react-router'
 import { useLive } from '../api/live'
-import { usePrints } from '../api/queries'
+import { useChecks, usePrints } from '../api/queries'
 import { count } from '../signal/format'
 import { useDesk } from './SessionContext'
 import { useWidth } from './useWidth'
@@ -17,7 +17,7 @@ const Y = 38
 
 /** The signal's way from the jack to the file tray: an ink line that grows fat, with a knot for each station. */
 export function Cord({ night, onNight, onKeys }: { night: boolean; onNight: () => void; onKeys: () => void }) {
-  const { session, sheet, takes } = useDesk()
+  const { session, part, sheet, takes } = useDesk()
   const { rolling } = useLive()
   const prints = usePrints(session.id)
   const { pathname } = useLocation()
@@ -29,7 +29,27 @@ export function Cord({ night, onNight, onKeys }: { night: boolean; onNight: () =
   const ready = (prints.data ?? []).filter((print) => print.state === 'ready').length
   const kept = takes.filter((take) => !take.binned)
   const files = kept.reduce((sum, take) => sum + take.channels.length, ready)
+  const checks = useChecks(part?.id).data ?? []
+  const wrong = checks.filter((check) => check.verdict === 'fix')
   const knots: Knot[] = [
+    {
+      to: '/song',
+      name: 'Song',
+      fact: session.questions.length
+        ? `${count(session.questions.length, 'question')} about the tempo`
+        : `${session.tempos.length === 1 ? session.tempos[0]!.says : session.tempo_words.split(' beats')[0]} · ${count(session.song_bars, 'bar')}`,
+      frays: session.questions.length > 0,
+    },
+    {
+      to: '/rig',
+      name: 'Rig',
+      fact: wrong.length
+        ? `${wrong[0]!.kind}: to fix`
+        : checks.length
+          ? `${count(checks.length, 'check')} done`
+          : 'not checked yet',
+      frays: wrong.length > 0,
+    },
     {
       to: '/takes',
       name: 'Takes',
@@ -46,7 +66,7 @@ export function Cord({ night, onNight, onKeys }: { night: boolean; onNight: () =
   ]
   const start = 236
   const end = width - 150
-  const xs = knots.map((_, index) => start + 90 + ((end - start - 180) * index) / (knots.length - 1))
+  const xs = knots.map((_, index) => start + 76 + ((end - start - 152) * index) / (knots.length - 1))
 
   return (
     <header className="relative" ref={box}>

@@ -1,7 +1,7 @@
 import { Circle, Play, Square } from 'lucide-react'
 import { useLive } from '../api/live'
 import { usePrints } from '../api/queries'
-import { barBeat, level } from '../signal/format'
+import { barBeat, count, level } from '../signal/format'
 import { LevelBar } from './LevelBar'
 import { useDesk, usePlayer } from './SessionContext'
 import { useFrame } from './useFrame'
@@ -15,7 +15,7 @@ export function Deck() {
   const { session, part, comparison, heard, take } = desk
   const sound = comparison?.sounds.find((entry) => entry.key === heard)
   const line = desk.sheet?.lines.find((entry) => entry.section.id === desk.sectionId)
-  const place = barBeat(frame || line?.from_frame || 0, session.beat_frames, session.first_beat, session.beats_per_bar)
+  const place = barBeat(frame || line?.from_frame || 0, session)
   const prints = usePrints(session.id)
   // What is heard, at the level at which it lies on disk; the gain of the comparison is not in it.
   const checks = sound?.print_id
@@ -45,7 +45,7 @@ export function Deck() {
       </DeckButton>
       <DeckButton onClick={desk.toggleClick} pressed={desk.clicks}>
         Click{' '}
-        <span className="text-on-deck-soft">{desk.clicks ? `on, ${session.count_in_bars} bar in` : 'off'}</span>
+        <span className="text-on-deck-soft">{desk.clicks ? `on, ${count(session.click.roll_count_in_bars, 'bar')} in` : 'off'}</span>
       </DeckButton>
       <div className="ml-auto min-w-0 text-[13px] leading-[1.35]">
         <p className="text-on-deck-soft">

@@ -1,4 +1,4 @@
-import { useEffect, useState } from 'react'
+import { Suspense, useEffect, useState } from 'react'
 import { Outlet } from 'react-router'
 import { useLive } from '../api/live'
 import { AcrossTheRoom } from './AcrossTheRoom'
@@ -61,7 +61,15 @@ export function Frame() {
         {said}
       </p>
       <Cord night={night} onNight={() => setNight(!night)} onKeys={() => setKeysShown(true)} />
-      <main className="min-h-0 min-w-0">{acrossShown ? <AcrossTheRoom onLeave={toggleAcross} /> : <Outlet />}</main>
+      <main className="min-h-0 min-w-0">
+        {acrossShown ? (
+          <AcrossTheRoom onLeave={toggleAcross} />
+        ) : (
+          <Suspense fallback={null}>
+            <Outlet />
+          </Suspense>
+        )}
+      </main>
       <Deck />
       <Notices />
       <Keys open={keysShown} onClose={() => setKeysShown(false)} acts={acts} />

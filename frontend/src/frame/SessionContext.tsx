@@ -226,22 +226,26 @@ export function SessionProvider({ session, children }: { session: Session; child
   return <Context.Provider value={desk}>{children}</Context.Provider>
 }
 
+// The server renders up to two minutes of click at once.
+const CLICK_S = 100
+
 /** The click while rolling, laid to the frame that the engine last told; it ends with the roll. */
 async function playClick(
   player: Player,
   session: Session,
   began: { from_frame: number; window_to_frame: number },
 ): Promise<void> {
-  const url = `/api/sessions/${session.id}/click.wav?from_frame=${began.from_frame}&to_frame=${began.window_to_frame}`
-  const stop = await player.once(url, () => {
-    const now = liveState().meters?.frame ?? began.from_frame
-    return (now - began.from_frame) / session.rate_hz
-  })
-  const watch = setInterval(() => {
-    if (liveState().rolling) return
-    clearInterval(watch)
-    stop()
-  }, 50)
+  const piece = CLICK_S * session.rate_hz
+  for (let from = began.from_frame; from < began.window_to_frame; from += piece) {
+    const to = Math.min(from + piece, began.window_to_frame)
+    const url = `/api/sessions/${session.id}/click.wav?from_frame=${from}&to_frame=${to}`
+    const stop = await player.once(url, () => ((liveState().meters?.frame ?? from) - from) / session.rate_hz)
+    const watch = setInterval(() => {
+      if (liveState().rolling) return
+      clearInterval(watch)
+      stop()
+    }, 50)
+  }
 }
 
 async function waitForTake(id: string): Promise<Take | undefined> {

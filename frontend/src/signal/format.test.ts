@@ -1,5 +1,5 @@
 import { expect, test } from 'vitest'
-import { barBeat, count, figure, level, seconds } from './format'
+import { barBeat, beatsInBar, count, figure, level, seconds } from './format'
 
 test('figures carry a true minus sign, and zero has none', () => {
   expect(figure(-15.24)).toBe('−15.2')
@@ -13,11 +13,16 @@ test('times are read at a glance', () => {
 })
 
 test('a frame is the beat that sounds there, before bar 1 too', () => {
-  const beats = [0, 100, 200, 300, 400, 500, 600, 700, 800]
-  expect(barBeat(0, beats, -4, 4)).toBe('0.1')
-  expect(barBeat(399, beats, -4, 4)).toBe('0.4')
-  expect(barBeat(400, beats, -4, 4)).toBe('1.1')
-  expect(barBeat(1e9, beats, -4, 4)).toBe('2.1')
+  const beats = {
+    beat_frames: [0, 100, 200, 300, 400, 500, 600, 700],
+    beat_bars: [0, 0, 0, 0, 1, 1, 1, 2],
+    beat_numbers: [1, 2, 3, 4, 1, 2, 3, 1],
+  }
+  expect(barBeat(0, beats)).toBe('0.1')
+  expect(barBeat(399, beats)).toBe('0.4')
+  expect(barBeat(400, beats)).toBe('1.1')
+  expect(barBeat(1e9, beats)).toBe('2.1')
+  expect(beatsInBar(650, beats)).toBe(3)
 })
 
 test('words follow their number', () => {

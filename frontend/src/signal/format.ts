@@ -19,8 +19,15 @@ export function clock(iso: string): string {
   return [at.getHours(), at.getMinutes()].map((part) => String(part).padStart(2, '0')).join(':')
 }
 
-/** A frame as bar and beat, read off the beats that the server placed. */
-export function barBeat(frame: number, beatFrames: number[], firstBeat: number, beatsPerBar: number): string {
+/** The beats of a song as the server placed them: frame, bar and number within the bar of each. */
+export interface Beats {
+  beat_frames: number[]
+  beat_bars: number[]
+  beat_numbers: number[]
+}
+
+/** A frame as bar and beat. */
+export function barBeat(frame: number, { beat_frames: beatFrames, beat_bars, beat_numbers }: Beats): string {
   let low = 0
   let high = beatFrames.length - 1
   while (low < high) {
@@ -28,8 +35,13 @@ export function barBeat(frame: number, beatFrames: number[], firstBeat: number, 
     if (beatFrames[middle]! <= frame) low = middle
     else high = middle - 1
   }
-  const beat = firstBeat + low
-  return `${Math.floor(beat / beatsPerBar) + 1}.${(((beat % beatsPerBar) + beatsPerBar) % beatsPerBar) + 1}`
+  return `${beat_bars[low] ?? 1}.${beat_numbers[low] ?? 1}`
+}
+
+/** How many beats the bar has in which a frame lies. */
+export function beatsInBar(frame: number, beats: Beats): number {
+  const bar = Number(barBeat(frame, beats).split('.')[0])
+  return beats.beat_bars.filter((entry) => entry === bar).length
 }
 
 export function count(number: number, word: string): string {

@@ -182,7 +182,7 @@ export class Player {
     source.buffer = buffer
     source.connect(context.destination)
     const offset = offsetS()
-    if (offset < buffer.duration) source.start(0, Math.max(0, offset))
+    if (offset < buffer.duration) source.start(context.currentTime + Math.max(0, -offset), Math.max(0, offset))
     return () => source.stop()
   }
 }

@@ -9,7 +9,7 @@ export function NextRoll({ line }: { line: SheetLine }) {
   const { session, part, takes, rollOrStop } = useDesk()
   const [width, box] = useWidth<HTMLDivElement>()
   const number = 1 + Math.max(0, ...takes.filter((take) => take.part_id === part?.id).map((take) => take.number))
-  const before = session.count_in_bars
+  const before = session.click.roll_count_in_bars
   const total = before + line.bars.length
   const bar = Math.max(0, width - 48) / total
   const x = (index: number) => 24 + index * bar

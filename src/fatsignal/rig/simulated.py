@@ -222,9 +222,9 @@ class _Phones:
     def __init__(self, performance: Performance, interface: SimulatedInterface) -> None:
         self._performance = performance
         self._at = performance.from_frame - round(_PHONES_TO_MIC_S * performance.tempo.rate_hz)
-        sounds = performance.click is not None and interface.phones_leak_db is not None
+        leak_db = interface.phones_leak_db if performance.click is not None else None
         # A click at full scale is taken as 1 Pa (94 dB) at the ear.
-        self._pascal = amplitude_from_db(interface.phones_leak_db) if sounds and interface.phones_leak_db else 0.0
+        self._pascal = 0.0 if leak_db is None else amplitude_from_db(leak_db)
         self._cut = RationalFilter(np.array([1.0, -1.0]), np.array([1.0, -0.85]))
 
     def render(self, frames: int) -> Samples:

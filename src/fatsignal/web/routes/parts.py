@@ -113,7 +113,7 @@ class FiguresView(BaseModel):
     turn_db: int
 
 
-class CurveView(BaseModel):
+class LoadCurveView(BaseModel):
     frequency_hz: list[float]
     gain_db: list[float]
     unloaded_db: list[float]
@@ -144,7 +144,7 @@ class RigView(BaseModel):
     rig: RigSetup
     open_notes: list[str]
     channels: list[FiguresView]
-    curve: CurveView
+    curve: LoadCurveView
     ears: list[EarView]
     warnings: list[WarningView]
 
@@ -341,7 +341,7 @@ async def _rig_view(conn: Connection, part: Part) -> RigView:
         rig=rig_now,
         open_notes=[note_name(note) for note in rig_now.open_notes],
         channels=[FiguresView(**asdict(channel)) for channel in path.channels],
-        curve=CurveView(**asdict(path.curve)),
+        curve=LoadCurveView(**asdict(path.curve)),
         ears=[EarView(**asdict(ear)) for ear in path.ears],
         warnings=[WarningView(**asdict(warning)) for warning in path.warnings],
     )

@@ -1,0 +1,320 @@
+import type { Choices, InputUse, Rig, RigView } from '../api/client'
+import { Button } from '../signal/Button'
+import { Pick } from '../signal/Pick'
+import { Rule } from '../signal/Rule'
+import { Step } from '../signal/Step'
+import { Typed } from '../signal/Typed'
+import { figure } from '../signal/format'
+import { LoadCurve } from './LoadCurve'
+import type { RigActs } from './useRigActs'
+
+/** What the chosen node is set to, beside what it does to the signal. */
+export function NodeValues({ view, choices, chosen, acts, onChoose }: { view: RigView; choices: Choices; chosen: string; acts: RigActs; onChoose: (node: string) => void }) {
+  const warnings = view.warnings.filter((warning) => warning.node === chosen)
+  return (
+    <div className="grid min-h-0 grow grid-cols-[minmax(0,1fr)_minmax(0,390px)] gap-x-8 overflow-y-auto border-t border-rule pt-3">
+      <div className="flex min-w-0 flex-col gap-2">
+        {warnings.map((warning) => (
+          <p key={warning.says} role="status" className="mb-1 font-semibold text-mic">
+            {warning.verdict === 'fix' ? '! Fix' : '~ Look'}: {warning.says}.
+          </p>
+        ))}
+        <Values view={view} choices={choices} chosen={chosen} onChange={(rig) => void acts.setRig(rig)} onChoose={onChoose} />
+      </div>
+      <Effect view={view} chosen={chosen} />
+    </div>
+  )
+}
+
+interface ValuesProps {
+  view: RigView
+  choices: Choices
+  chosen: string
+  onChange: (rig: Rig) => void
+  onChoose: (node: string) => void
+}
+
+function Values({ view, choices, chosen, onChange, onChoose }: ValuesProps) {
+  const { rig } = view
+  switch (chosen) {
+    case 'instrument':
+      return <InstrumentValues rig={rig} choices={choices} onChange={onChange} />
+    case 'di':
+      return <DiValues rig={rig} choices={choices} onChange={onChange} />
+    case 'amp':
+      return <AmpValues rig={rig} choices={choices} onChange={onChange} onChoose={onChoose} />
+    case 'ears':
+      return (
+        <>
+          <Head>To your ears</Head>
+          <Line label="You hear">
+            <Pick
+              label="How the player hears the instrument"
+              value={rig.listens ?? 'amp'}
+              options={['amp', 'phones', 'both'] as const}
+              said={(way) => ({ amp: 'the amp in the room', phones: 'phones, through the computer', both: 'both' })[way]}
+              onChange={(listens) => onChange({ ...rig, listens })}
+            />
+          </Line>
+          {view.ears.map((ear) => (
+            <p key={ear.way}>
+              {ear.way}: <b>{ear.delay_ms.toFixed(1)} ms</b>, {ear.feel}
+            </p>
+          ))}
+        </>
+      )
+    default:
+      return <MicValues rig={rig} choices={choices} name={chosen.replace('mic:', '')} onChange={onChange} onChoose={onChoose} />
+  }
+}
+
+function InstrumentValues({ rig, choices, onChange }: { rig: Rig; choices: Choices; onChange: (rig: Rig) => void }) {
+  const instrument = choices.instruments.find((entry) => entry.name === rig.instrument)!
+  const tuning = Object.entries(instrument.tunings).find(([, notes]) => String(notes) === String(rig.tuning?.length ? rig.tuning : Object.values(instrument.tunings)[0]))
+  const pickup = rig.pickup!
+  return (
+    <>
+      <Head>{instrument.name}</Head>
+      <Line label="Tuning">
+        <Pick
+          label="Tuning"
+          value={tuning?.[0] ?? 'own'}
+          options={[...Object.keys(instrument.tunings), ...(tuning ? [] : ['own'])]}
+          detail={(name) => instrument.tuning_notes[name]?.join(' ') ?? ''}
+          onChange={(name) => onChange({ ...rig, tuning: instrument.tunings[name] ?? [] })}
+        />
+        <Typed
+          label="Tuning as MIDI notes from the lowest string"
+          value={(rig.tuning?.length ? rig.tuning : Object.values(instrument.tunings)[0]!).join(' ')}
+          onKeep={(typed) => onChange({ ...rig, tuning: typed.split(/[\s,]+/).map(Number) })}
+          className="ml-4 w-44 border-rule text-[13.5px] text-pencil"
+        />
+      </Line>
+      <Line label="Pickup">
+        {pickup.kind}
+        <span className="ml-2 text-pencil">
+          {pickup.kind === 'piezo'
+            ? `${((pickup.capacitance_farad ?? 0) * 1e12).toFixed(0)} pF`
+            : `${pickup.inductance_h} H, ${((pickup.resistance_ohm ?? 0) / 1000).toFixed(1)} kΩ`}
+        </span>
+      </Line>
+      {pickup.kind !== 'piezo' && (
+        <Rule label="Inductance" value={pickup.inductance_h ?? 2.5} from={0.5} to={10} step={0.1} digits={1} unit="H" onChange={(inductance_h) => onChange({ ...rig, pickup: { ...pickup, inductance_h } })} />
+      )}
+      <Rule label="Loudest" value={rig.string_volts ?? 0.85} from={0.1} to={4} step={0.05} digits={2} unit="V" onChange={(string_volts) => onChange({ ...rig, string_volts })} />
+      {rig.di && (
+        <Rule label="Cable" value={rig.di.cable_m ?? 5} from={0} to={30} step={0.5} digits={1} unit="m" onChange={(cable_m) => onChange({ ...rig, di: { ...rig.di!, cable_m } })} />
+      )}
+      {!rig.di && (
+        <Button className="self-start" onClick={() => onChange({ ...rig, di: { box: 'none', ground_lift: false, cable_m: 5, input: plainInput(freeInput(rig, choices), 'instrument', 3) } })}>
+          Keep a DI
+        </Button>
+      )}
+    </>
+  )
+}
+
+function DiValues({ rig, choices, onChange }: { rig: Rig; choices: Choices; onChange: (rig: Rig) => void }) {
+  const di = rig.di
+  if (!di) return null
+  const set = (changes: Partial<typeof di>) => onChange({ ...rig, di: { ...di, ...changes } })
+  return (
+    <>
+      <Head>DI, the clean copy</Head>
+      <Line label="Box">
+        <Pick
+          label="DI box"
+          value={di.box ?? 'none'}
+          options={choices.boxes.map((box) => box.kind)}
+          said={(kind) => ({ none: 'none: straight into the input', passive: 'passive box', active: 'active box' })[kind]}
+          detail={(kind) => {
+            const box = choices.boxes.find((entry) => entry.kind === kind)!
+            return box.ratio ? `${box.ratio} : 1${box.needs_phantom ? ', needs 48 V' : ''}` : ''
+          }}
+          onChange={(box) => set({ box })}
+        />
+        {di.box !== 'none' && <Switch label="Ground lifted" on={di.ground_lift ?? false} onChange={(ground_lift) => set({ ground_lift })} />}
+      </Line>
+      <InputValues use={di.input!} choices={choices} onChange={(input) => set({ input })} />
+      <Button className="self-start" disabled={!rig.mics?.length} onClick={() => onChange({ ...rig, di: null })}>
+        Keep no DI
+      </Button>
+    </>
+  )
+}
+
+function AmpValues({ rig, choices, onChange, onChoose }: { rig: Rig; choices: Choices; onChange: (rig: Rig) => void; onChoose: (node: string) => void }) {
+  const amp = rig.amp
+  if (!amp) return null
+  const mics = rig.mics ?? []
+  return (
+    <>
+      <Head>Amp and speaker</Head>
+      <Line label="Amp">
+        <Pick
+          label="Amp"
+          value={amp.name ?? ''}
+          options={[...new Set([amp.name ?? '', ...choices.amps.map((entry) => entry.name ?? '')])]}
+          onChange={(name) => onChange({ ...rig, amp: choices.amps.find((entry) => entry.name === name) ?? amp })}
+        />
+      </Line>
+      <Line label="Speaker">
+        <Pick label="Speaker" value={amp.speaker ?? ''} options={choices.speakers} onChange={(speaker) => onChange({ ...rig, amp: { ...amp, speaker } })} />
+      </Line>
+      {(amp.blocks?.length ?? 0) > 0 && (
+        <Rule label="Cable" value={amp.cable_m ?? 3} from={0} to={30} step={0.5} digits={1} unit="m" onChange={(cable_m) => onChange({ ...rig, amp: { ...amp, cable_m } })} />
+      )}
+      <Button
+        className="self-start"
+        disabled={mics.length >= 8}
+        onClick={() => {
+          const name = `mic ${'ABCDEFGH'[mics.length]}`
+          onChange({
+            ...rig,
+            mics: [
+              ...mics,
+              { name, kind: 'coil', distance_m: 0.08, off_centre_m: 0, angle_deg: 0, input: plainInput(freeInput(rig, choices), 'microphone', 28) },
+            ],
+          })
+          onChoose(`mic:${name}`)
+        }}
+      >
+        Add a microphone
+      </Button>
+    </>
+  )
+}
+
+function MicValues({ rig, choices, name, onChange, onChoose }: { rig: Rig; choices: Choices; name: string; onChange: (rig: Rig) => void; onChoose: (node: string) => void }) {
+  const mic = rig.mics?.find((entry) => entry.name === name)
+  if (!mic) return null
+  const set = (changes: Partial<typeof mic>) => onChange({ ...rig, mics: rig.mics!.map((entry) => (entry.name === name ? { ...entry, ...changes } : entry)) })
+  const kind = choices.mics.find((entry) => entry.kind === mic.kind)
+  return (
+    <>
+      <Head>{mic.name}</Head>
+      <Line label="Kind">
+        <Pick
+          label="Kind of microphone"
+          value={mic.kind}
+          options={choices.mics.map((entry) => entry.kind)}
+          detail={(entry) => {
+            const facts = choices.mics.find((found) => found.kind === entry)!
+            return `${facts.pattern}, ${facts.needs}`
+          }}
+          onChange={(next) => set({ kind: next })}
+        />
+        <span className="ml-3 text-[13.5px] text-pencil">
+          {kind?.pattern}, {kind?.needs}
+        </span>
+      </Line>
+      <Rule label="Away" value={(mic.distance_m ?? 0.05) * 100} from={1} to={100} step={0.5} digits={1} unit="cm" onChange={(cm) => set({ distance_m: cm / 100 })} />
+      <Rule label="Off centre" value={(mic.off_centre_m ?? 0) * 100} from={-15} to={15} step={0.5} digits={1} unit="cm" onChange={(cm) => set({ off_centre_m: cm / 100 })} />
+      <InputValues use={mic.input!} choices={choices} onChange={(input) => set({ input })} />
+      <Button
+        className="self-start"
+        disabled={(rig.mics?.length ?? 0) < 2 && !rig.di}
+        onClick={() => {
+          onChange({ ...rig, mics: rig.mics!.filter((entry) => entry.name !== name) })
+          onChoose('amp')
+        }}
+      >
+        Take {mic.name} away
+      </Button>
+    </>
+  )
+}
+
+function InputValues({ use, choices, onChange }: { use: InputUse; choices: Choices; onChange: (use: InputUse) => void }) {
+  const facts = choices.inputs.find((entry) => entry.kind === use.kind)!
+  return (
+    <>
+      <Line label="Input">
+        <Step label="Input" value={use.number} from={1} to={choices.interface_inputs} onChange={(number) => onChange({ ...use, number })} />
+        <span className="ml-3">
+          <Pick
+            label="Kind of input"
+            value={use.kind ?? 'microphone'}
+            options={['instrument', 'microphone', 'line'] as const}
+            detail={(kind) => `${ohms(choices.inputs.find((entry) => entry.kind === kind)!.ohm)}`}
+            onChange={(kind) => {
+              const range = choices.inputs.find((entry) => entry.kind === kind)!
+              const gain_db = Math.min(range.highest_gain_db, Math.max(range.lowest_gain_db, use.gain_db ?? 0))
+              onChange({ ...use, kind, gain_db })
+            }}
+          />
+        </span>
+        <span className="ml-3 text-[13.5px] text-pencil">{ohms(facts.ohm)}</span>
+      </Line>
+      <Rule label="Gain" value={use.gain_db ?? 0} from={facts.lowest_gain_db} to={facts.highest_gain_db} unit="dB" onChange={(gain_db) => onChange({ ...use, gain_db })} />
+      <Line label="Switches">
+        <Switch label="Pad" on={use.pad ?? false} onChange={(pad) => onChange({ ...use, pad })} />
+        <Switch label="48 V" on={use.phantom ?? false} onChange={(phantom) => onChange({ ...use, phantom })} />
+        <Switch label="Polarity turned" on={use.flipped ?? false} onChange={(flipped) => onChange({ ...use, flipped })} />
+      </Line>
+    </>
+  )
+}
+
+/** What the choice does: the pickup under its load, or the level at the converter. */
+function Effect({ view, chosen }: { view: RigView; chosen: string }) {
+  if (chosen === 'instrument' || chosen === 'di') return <LoadCurve view={view} />
+  const name = chosen.replace('mic:', '')
+  const found = view.channels.find((channel) => channel.name === name)
+  if (!found) return <div />
+  return (
+    <dl className="grid grid-cols-[1fr_auto] content-start gap-y-1.5 border border-rule bg-sheet px-5 py-4">
+      <dt className="text-pencil">Loudest strokes, peak</dt>
+      <dd className="text-right font-semibold">{figure(found.peak_dbfs)} dBFS</dd>
+      <dt className="text-pencil">Their average</dt>
+      <dd className="text-right font-semibold">{figure(found.average_dbfs)} dBFS</dd>
+      <dt className="text-pencil">Noise at rest</dt>
+      <dd className="text-right font-semibold">{figure(found.noise_dbfs)} dBFS</dd>
+      <dt className="text-pencil">Between them</dt>
+      <dd className="text-right font-semibold">{figure(found.average_dbfs - found.noise_dbfs, 0)} dB</dd>
+      <dd className="col-span-2 mt-1 border-t border-rule pt-2">
+        {found.turn_db === 0 ? '✓ The gain is right' : `~ Turn input ${found.input} ${found.turn_db > 0 ? 'up' : 'down'} ${Math.abs(found.turn_db)} dB`}, computed through
+        the whole rig; the level check measures it.
+      </dd>
+    </dl>
+  )
+}
+
+const ohms = (ohm: number) => (ohm >= 1e6 ? `${ohm / 1e6} MΩ` : `${ohm / 1e3} kΩ`)
+
+const plainInput = (number: number, kind: 'instrument' | 'microphone', gain_db: number): InputUse => ({
+  number,
+  kind,
+  gain_db,
+  pad: false,
+  phantom: false,
+  flipped: false,
+})
+
+function freeInput(rig: Rig, choices: Choices) {
+  const taken = new Set([rig.di?.input?.number, ...(rig.mics ?? []).map((mic) => mic.input?.number)])
+  for (let number = 1; number <= choices.interface_inputs; number++) if (!taken.has(number)) return number
+  return choices.interface_inputs
+}
+
+function Head({ children }: { children: string }) {
+  return <h2 className="text-[19px] leading-tight first-letter:uppercase">{children}</h2>
+}
+
+function Line({ label, children }: { label: string; children: React.ReactNode }) {
+  return (
+    <div className="flex min-h-7 items-center gap-2.5">
+      <span className="w-[92px] shrink-0 text-[13.5px] text-pencil">{label}</span>
+      <span className="flex min-w-0 flex-wrap items-center gap-y-1">{children}</span>
+    </div>
+  )
+}
+
+function Switch({ label, on, onChange }: { label: string; on: boolean; onChange: (on: boolean) => void }) {
+  return (
+    <label className="mr-4 flex items-center gap-1.5 text-[14px]">
+      <input type="checkbox" checked={on} onChange={(event) => onChange(event.target.checked)} className="size-4 accent-(--ink)" />
+      {label}
+    </label>
+  )
+}

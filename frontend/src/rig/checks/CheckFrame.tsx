@@ -1,0 +1,64 @@
+import type { Check } from '../../api/client'
+import { useLive } from '../../api/live'
+import { Button } from '../../signal/Button'
+import { Verdict } from '../../signal/Verdict'
+import { clock } from '../../signal/format'
+import type { CheckKind, RigActs } from '../useRigActs'
+
+/** The frame of a check: what to do, the button that listens, what was found last. */
+export function CheckFrame({
+  kind,
+  title,
+  says,
+  button,
+  check,
+  acts,
+  children,
+}: {
+  kind: CheckKind
+  title: string
+  says: string
+  button: string
+  check: Check | undefined
+  acts: RigActs
+  children?: React.ReactNode
+}) {
+  const { listening, rolling, engine, measuring, meters } = useLive()
+  const mine = listening?.kind === kind
+  const done = mine && meters ? Math.min(1, meters.frame / listening.frames) : 0
+  return (
+    <section aria-label={title} className="flex min-h-0 grow flex-col overflow-y-auto border-t border-rule pt-3">
+      <div className="flex items-center gap-5">
+        <div className="min-w-0">
+          <h2 className="text-[20px] leading-tight">{title}</h2>
+          <p className="text-[14px] text-pencil">{says}</p>
+        </div>
+        <div className="ml-auto flex items-center gap-3">
+          {mine && kind !== 'tuning' && (
+            <svg width="120" height="10" role="progressbar" aria-valuenow={Math.round(100 * done)} aria-label={`${title} is listening`}>
+              <path d="M0 5 H120" stroke="var(--rule)" strokeWidth="2" />
+              <path d={`M0 5 H${120 * done}`} stroke="var(--ink)" strokeWidth="6" />
+            </svg>
+          )}
+          {mine ? (
+            <Button main onClick={() => void acts.stop()}>
+              Stop and measure
+            </Button>
+          ) : (
+            <Button main disabled={engine !== 'ready' || rolling !== null || listening !== null || measuring === kind} onClick={() => void acts.check(kind)}>
+              {measuring === kind ? 'Measuring…' : engine === 'ready' ? button : 'Warming up'}
+            </Button>
+          )}
+        </div>
+      </div>
+      {check && !mine && (
+        <p className="mt-2 text-[15.5px]">
+          <Verdict verdict={check.verdict} />
+          <span className="ml-2">{check.says.slice(0, 1).toUpperCase() + check.says.slice(1)}.</span>
+          <span className="ml-2 text-[13px] text-pencil">{clock(check.made_at)}</span>
+        </p>
+      )}
+      <div className="mt-2.5 min-h-0">{children}</div>
+    </section>
+  )
+}

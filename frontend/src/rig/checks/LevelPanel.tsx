@@ -1,0 +1,80 @@
+import type { Check } from '../../api/client'
+import { useLive } from '../../api/live'
+import { useKeys } from '../../frame/useKeys'
+import { Button } from '../../signal/Button'
+import { INK } from '../../signal/Glyph'
+import { Verdict } from '../../signal/Verdict'
+import { figure, level } from '../../signal/format'
+import type { RigActs } from '../useRigActs'
+import { CheckFrame } from './CheckFrame'
+import { Scale } from './Scale'
+import type { LevelResult } from './results'
+
+/** Average and peak of every channel against the aim, and by how much to turn which knob. */
+export function LevelPanel({ check, acts, settable }: { check: Check | undefined; acts: RigActs; settable: boolean }) {
+  const { listening, meters } = useLive()
+  const found = check?.result as LevelResult | undefined
+  const wrong = found?.channels.filter((channel) => channel.turn_db !== 0) ?? []
+  const turnAll = () => wrong.forEach((channel) => void acts.turn(channel.name, channel.turn_db))
+  useKeys([{ key: 'g', does: 'turn the gains as the level check says', act: () => settable && wrong.length > 0 && turnAll() }])
+
+  return (
+    <CheckFrame kind="level" title="Level" says="Play as loud as the part ever gets, for some seconds. Rests do not count." button="Listen" check={check} acts={acts}>
+      {listening?.kind === 'level' ? (
+        <ul>
+          {listening.channels.map((channel, index) => (
+            <li key={channel.name} className="grid grid-cols-[88px_1fr] items-center">
+              <span className="font-name font-semibold first-letter:uppercase">{channel.name}</span>
+              <Scale
+                from={-60}
+                aims={[[-18, -12]]}
+                marks={[
+                  { level: meters?.average_dbfs[index] ?? null, shape: 'bar', ink: INK[channel.kind] },
+                  { level: meters?.peak_dbfs[index] ?? null, shape: 'stroke', ink: 'var(--ink)' },
+                ]}
+                label={`Level of ${channel.name} now`}
+              />
+            </li>
+          ))}
+        </ul>
+      ) : (
+        <>
+          <ul>
+            {found?.channels.map((channel) => (
+              <li key={channel.name} className="grid grid-cols-[88px_minmax(0,1fr)_250px] items-center gap-x-4">
+                <span className="font-name font-semibold first-letter:uppercase">{channel.name}</span>
+                <Scale
+                  from={-60}
+                  aims={[found.aim_average_dbfs]}
+                  marks={[
+                    { level: channel.average_dbfs, shape: 'bar', ink: channel.name === 'DI' ? INK.di : INK.mic },
+                    { level: channel.peak_dbfs, shape: 'stroke', ink: 'var(--ink)' },
+                  ]}
+                  label={`${channel.name}: average ${level(channel.average_dbfs)}, peak ${level(channel.peak_dbfs)}`}
+                />
+                <span className="text-[14px] leading-tight">
+                  <Verdict verdict={channel.verdict}>{channel.says}</Verdict>
+                  <span className="block text-[13px] text-pencil">
+                    average {channel.average_dbfs === null ? 'silent' : figure(channel.average_dbfs)}, peak {channel.peak_dbfs === null ? 'silent' : figure(channel.peak_dbfs)} dBFS
+                  </span>
+                </span>
+              </li>
+            ))}
+          </ul>
+          {wrong.length > 0 && (
+            <div className="mt-2 flex items-center gap-3">
+              {settable ? (
+                <Button onClick={turnAll}>
+                  Turn {wrong.length === 1 ? `input ${wrong[0]!.input}` : `${wrong.length} inputs`} now <span className="text-pencil">G</span>
+                </Button>
+              ) : (
+                <p className="text-[14px]">This interface is turned by hand: turn the knobs, then listen again.</p>
+              )}
+            </div>
+          )}
+          {found && <p className="mt-2 text-[13px] text-pencil">Shaded: the aim for the average, −18 to −12 dBFS; the stroke is the peak, at most −6 dBFS.</p>}
+        </>
+      )}
+    </CheckFrame>
+  )
+}

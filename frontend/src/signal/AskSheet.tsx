@@ -1,0 +1,17 @@
+import { Button } from './Button'
+import { Sheet } from './Sheet'
+
+/** What would follow, asked before it is done. */
+export function AskSheet({ asked, onClose }: { asked: { says: string; agree: () => void } | null; onClose: () => void }) {
+  return (
+    <Sheet open={asked !== null} title="Before this is done" onClose={onClose}>
+      <p className="first-letter:uppercase">{asked?.says}.</p>
+      <div className="mt-5 flex gap-3">
+        <Button main onClick={() => asked?.agree()}>
+          Do it
+        </Button>
+        <Button onClick={onClose}>Leave it as it is</Button>
+      </div>
+    </Sheet>
+  )
+}

@@ -1,0 +1,110 @@
+import { scaleLinear } from 'd3-scale'
+import { useRef, useState } from 'react'
+import { figure } from './format'
+
+interface RuleProps {
+  label: string
+  value: number
+  from: number
+  to: number
+  step?: number
+  unit?: string
+  digits?: number
+  disabled?: boolean
+  onChange: (value: number) => void
+}
+
+const WIDTH = 148
+
+/** A value on a rule: dragged or moved by the arrow keys (Shift for large steps), typed by clicking its figure. */
+export function Rule({ label, value, from, to, step = 1, unit = '', digits = 0, disabled = false, onChange }: RuleProps) {
+  const [typed, setTyped] = useState<string | null>(null)
+  const [dragged, setDragged] = useState<number | null>(null)
+  const rule = useRef<SVGSVGElement>(null)
+  const x = scaleLinear().domain([from, to]).range([6, WIDTH - 6]).clamp(true)
+  const shown = dragged ?? value
+
+  function snapped(next: number) {
+    return Math.min(to, Math.max(from, Math.round(next / step) * step))
+  }
+
+  function settle(next: number) {
+    setDragged(null)
+    const at = Number(snapped(next).toFixed(6))
+    if (at !== value) onChange(at)
+  }
+
+  function pointed(event: React.PointerEvent) {
+    const box = rule.current!.getBoundingClientRect()
+    return snapped(x.invert(((event.clientX - box.left) / box.width) * WIDTH))
+  }
+
+  return (
+    <div className="flex items-center gap-2.5">
+      <span className="w-[92px] shrink-0 text-[13.5px] text-pencil">{label}</span>
+      <svg
+        ref={rule}
+        width={WIDTH}
+        height="24"
+        role="slider"
+        tabIndex={disabled ? -1 : 0}
+        aria-label={label}
+        aria-valuemin={from}
+        aria-valuemax={to}
+        aria-valuenow={shown}
+        aria-valuetext={`${figure(shown, digits)} ${unit}`.trim()}
+        aria-disabled={disabled}
+        className={`shrink-0 touch-none ${disabled ? 'opacity-50' : 'cursor-ew-resize'}`}
+        onPointerDown={(event) => {
+          if (disabled) return
+          event.currentTarget.setPointerCapture(event.pointerId)
+          setDragged(pointed(event))
+        }}
+        onPointerMove={(event) => dragged !== null && setDragged(pointed(event))}
+        onPointerUp={() => dragged !== null && settle(dragged)}
+        onPointerCancel={() => setDragged(null)}
+        onKeyDown={(event) => {
+          if (disabled) return
+          const size = event.shiftKey ? 10 * step : step
+          const move = { ArrowRight: size, ArrowUp: size, ArrowLeft: -size, ArrowDown: -size }[event.key]
+          if (move === undefined) return
+          event.preventDefault()
+          settle(value + move)
+        }}
+      >
+        <path d={`M6 17.5 H${WIDTH - 6}`} stroke="var(--ink)" />
+        {x.ticks(5).map((mark) => (
+          <path key={mark} d={`M${x(mark)} 17.5 v5`} stroke="var(--pencil)" />
+        ))}
+        <path d={`M${x(shown)} 16.5 l-5 -10 h10 Z`} fill="var(--ink)" />
+      </svg>
+      {typed === null ? (
+        <button
+          disabled={disabled}
+          aria-label={`Type ${label}`}
+          className="min-w-16 border-b border-rule text-right text-[14px] whitespace-nowrap hover:border-ink"
+          onClick={() => setTyped(figure(value, digits))}
+        >
+          {figure(shown, digits)} <span className="text-pencil">{unit}</span>
+        </button>
+      ) : (
+        <input
+          autoFocus
+          aria-label={`${label}, typed`}
+          className="w-16 border-b border-ink bg-transparent text-right text-[14px] outline-none"
+          value={typed}
+          onFocus={(event) => event.target.select()}
+          onChange={(event) => setTyped(event.target.value)}
+          onBlur={() => setTyped(null)}
+          onKeyDown={(event) => {
+            if (event.key === 'Escape') setTyped(null)
+            if (event.key !== 'Enter') return
+            const read = Number(typed.replace('−', '-').replace(',', '.'))
+            setTyped(null)
+            if (Number.isFinite(read)) settle(read)
+          }}
+        />
+      )}
+    </div>
+  )
+}

@@ -1,0 +1,186 @@
+import { useRef, useState } from 'react'
+import { AsksFirst, type Click, type Section, type Session, answered, api } from '../api/client'
+import { notice } from '../api/live'
+import { queryClient, refreshSong } from '../api/queries'
+import { useDesk } from '../frame/SessionContext'
+
+export interface TempoChange {
+  bar: number
+  says: string
+  ramp: boolean
+  meant: boolean
+}
+
+export interface MeterChange {
+  bar: number
+  beats: number
+  unit: number
+  meant: boolean
+}
+
+export interface SongMap {
+  tempos: TempoChange[]
+  meters: MeterChange[]
+  song_bars: number
+}
+
+export interface NewSection {
+  id?: string | null
+  name: string
+  first_bar: number
+  bars: number
+  phrase_bars: number
+}
+
+/** What may be asked before the song is changed: the sentence, and what does it then. */
+export interface Asked {
+  says: string
+  agree: () => void
+}
+
+export function mapOf(session: Session): SongMap {
+  return {
+    tempos: session.tempos.map(({ bar, says, ramp, meant }) => ({ bar, says, ramp, meant })),
+    meters: session.meters.map(({ bar, beats, unit, meant }) => ({ bar, beats, unit, meant })),
+    song_bars: session.song_bars,
+  }
+}
+
+/** Changes of the song, each of which can be taken back; a question is shown where the server asks first. */
+export function useSong() {
+  const { session } = useDesk()
+  const [asked, setAsked] = useState<Asked | null>(null)
+  const [undone, setUndone] = useState(0)
+  const back = useRef<(() => Promise<void>)[]>([])
+  const path = { path: { session_id: session.id } }
+
+  function keep(changed: Session) {
+    queryClient.setQueryData(['session', session.id], changed)
+    refreshSong()
+  }
+
+  /** Do something and remember how to take it back. */
+  async function act(does: () => Promise<void>, undoes: () => Promise<void>) {
+    try {
+      await does()
+      back.current.push(undoes)
+      setUndone((count) => count + 1)
+    } catch (error) {
+      if (error instanceof AsksFirst) throw error
+      notice((error as Error).message)
+    }
+  }
+
+  async function putMap(map: SongMap, audioStays: boolean) {
+    keep(await answered(api.PUT('/api/sessions/{session_id}/tempo', { params: path, body: { ...map, audio_stays: audioStays } })))
+  }
+
+  function setMap(map: SongMap) {
+    const before = mapOf(session)
+    const change = (audioStays: boolean) =>
+      act(
+        () => putMap(map, audioStays),
+        () => putMap(before, true),
+      )
+    void change(false).catch((question: Error) =>
+      setAsked({
+        says: question.message,
+        agree: () => {
+          setAsked(null)
+          void change(true)
+        },
+      }),
+    )
+  }
+
+  async function putSections(sections: NewSection[], oneAfterTheOther: boolean) {
+    const changed = await answered(
+      api.PUT('/api/sessions/{session_id}/sections', {
+        params: path,
+        body: { sections, one_after_the_other: oneAfterTheOther },
+      }),
+    )
+    keep(changed.session)
+    if (changed.stayed_takes.length)
+      notice(`${changed.stayed_takes.join(', ')} lie across two sections and stayed where they were`)
+    else if (changed.moved_takes) notice(`${changed.moved_takes} takes went with their section`)
+  }
+
+  function setSections(sections: NewSection[]) {
+    const before: Section[] = session.sections
+    const map = mapOf(session)
+    void act(
+      () => putSections(sections, true),
+      async () => {
+        await putSections(before, true)
+        await putMap(map, true)
+      },
+    )
+  }
+
+  /** Tempo map and sections from elsewhere, together: the bars of the one are the bars of the other. */
+  function takeOver(map: SongMap, sections: NewSection[]) {
+    const before = mapOf(session)
+    const sectionsBefore: Section[] = session.sections
+    const longest = Math.max(map.song_bars, session.song_bars)
+    const put = async (audioStays: boolean) => {
+      await putMap({ ...map, song_bars: longest }, audioStays)
+      await putSections(sections, false)
+      await putMap(map, true)
+    }
+    const change = (audioStays: boolean) =>
+      act(
+        () => put(audioStays),
+        async () => {
+          await putMap({ ...before, song_bars: longest }, true)
+          await putSections(sectionsBefore, false)
+          await putMap(before, true)
+        },
+      )
+    void change(false).catch((question: Error) =>
+      setAsked({
+        says: question.message,
+        agree: () => {
+          setAsked(null)
+          void change(true)
+        },
+      }),
+    )
+  }
+
+  function setClick(click: Click) {
+    const before = session.click
+    const put = async (settings: Click) => {
+      await answered(api.PUT('/api/sessions/{session_id}/click', { params: path, body: settings }))
+      queryClient.setQueryData<Session>(['session', session.id], (old) => old && { ...old, click: settings })
+    }
+    void act(
+      () => put(click),
+      () => put(before),
+    )
+  }
+
+  function setAbout(about: { name?: string; artist?: string; reference_pitch_hz?: number; depth?: Session['depth'] }) {
+    const { name, artist, depth, reference_pitch_hz, arm_together } = session
+    const before = { name, artist, depth, reference_pitch_hz, arm_together }
+    const put = async (body: typeof before) =>
+      keep(await answered(api.PUT('/api/sessions/{session_id}/about', { params: path, body })))
+    void act(
+      () => put({ ...before, ...about }),
+      () => put(before),
+    )
+  }
+
+  async function takeBack() {
+    const last = back.current.pop()
+    if (!last) return
+    try {
+      await last()
+    } catch (error) {
+      notice((error as Error).message)
+    }
+    setUndone((count) => count - 1)
+  }
+
+  return { asked, dismiss: () => setAsked(null), setMap, setSections, takeOver, setClick, setAbout, takeBack, canTakeBack: undone > 0 }
+}
