@@ -1,7 +1,8 @@
 import { createContext, useContext, useEffect, useMemo, useState, useSyncExternalStore } from 'react'
 import { type Comparison, type Part, type Session, type Sheet, type Take, answered, api } from '../api/client'
 import { liveState, notice, useLive } from '../api/live'
-import { queryClient, refreshTakes, useComparison, useSheet, useTakes } from '../api/queries'
+import { queryClient, refreshTakes, useBackings, useComparison, useSheet, useTakes } from '../api/queries'
+import { barBeat } from '../signal/format'
 import { Player, type PlayerSound } from '../sound/player'
 
 interface Desk {
@@ -74,6 +75,13 @@ export function SessionProvider({ session, children }: { session: Session; child
     ofPart.find((entry) => line?.take_ids.includes(entry.id)) ??
     ofPart[0]
   const comparison = useComparison(take?.id).data
+  const backingSounds: PlayerSound[] = (useBackings(session.id).data ?? []).map((backing) => ({
+    key: `backing-${backing.id}`,
+    url: backing.audio_url,
+    gainDb: backing.gain_db,
+    fromFrame: backing.placed_frame,
+    always: true,
+  }))
   const sounds = comparison?.sounds ?? []
   const heard = (sounds.find((sound) => sound.key === wanted) ?? sounds.find((s) => s.kind === 'mic') ?? sounds[0])?.key
 
@@ -103,7 +111,11 @@ export function SessionProvider({ session, children }: { session: Session; child
     if (!take || !comparison || !heard) return
     const inside = frame >= take.window_from_frame && frame < take.window_to_frame
     const window: [number, number] = [take.window_from_frame, take.window_to_frame]
-    void player.play(playerSounds(), heard, inside ? frame : take.window_from_frame, loops ? window : null)
+    const from = inside ? frame : take.window_from_frame
+    // A loop goes round without the song: its backing track would run away from it.
+    const beside = loops ? [] : backingSounds
+    const countIn = clicks ? countInBefore(session, from) : null
+    void player.play([...playerSounds(), ...beside], heard, from, loops ? window : null, countIn)
   }
 
   function hear(key: string) {
@@ -122,6 +134,7 @@ export function SessionProvider({ session, children }: { session: Session; child
         }),
       )
       if (clicks) await playClick(player, session, began)
+      for (const sound of backingSounds) await playBeside(player, sound, began.from_frame)
     } catch (error) {
       notice((error as Error).message)
     }
@@ -246,6 +259,29 @@ async function playClick(
       stop()
     }, 50)
   }
+}
+
+/** A backing track while rolling, laid to the frame that the engine last told. */
+async function playBeside(player: Player, sound: PlayerSound, from: number): Promise<void> {
+  const now = () => (liveState().meters?.frame ?? from) - sound.fromFrame
+  const stop = await player.once(sound.url, () => now() / player.rateHz, sound.gainDb)
+  const watch = setInterval(() => {
+    if (liveState().rolling) return
+    clearInterval(watch)
+    stop()
+  }, 50)
+}
+
+/** The bars that count in before playing; they end on the frame where the sounds begin. */
+function countInBefore(session: Session, frame: number) {
+  const bars = session.click.play_count_in_bars
+  if (!bars) return null
+  const first = session.beat_bars.indexOf(Number(barBeat(frame, session).split('.')[0]))
+  const before = session.beat_bars.indexOf(session.beat_bars[first]! - bars)
+  if (first < 0 || before < 0) return null
+  const frames = session.beat_frames[first]! - session.beat_frames[before]!
+  const from = session.beat_frames[before]!
+  return { url: `/api/sessions/${session.id}/click.wav?from_frame=${from}&to_frame=${from + frames}`, frames }
 }
 
 async function waitForTake(id: string): Promise<Take | undefined> {

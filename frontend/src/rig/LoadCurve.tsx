@@ -26,7 +26,7 @@ export function LoadCurve({ view }: { view: RigView }) {
   const near = pointed === null ? null : curve.frequency_hz.reduce((best, hz, index) => (Math.abs(Math.log(hz / pointed)) < Math.abs(Math.log(curve.frequency_hz[best]! / pointed)) ? index : best), 0)
 
   return (
-    <figure className="border border-rule bg-sheet px-3 pt-2 pb-2">
+    <figure className="self-start border border-rule bg-sheet px-3 pt-2 pb-2">
       <figcaption className="text-[14px]">
         <b>Pickup into {curve.load_ohm >= 1e6 ? `${(curve.load_ohm / 1e6).toFixed(1)} MΩ` : `${Math.round(curve.load_ohm / 1000)} kΩ`}</b>{' '}
         <span className="text-pencil">and {Math.round(curve.cable_farad * 1e12)} pF of cable</span>

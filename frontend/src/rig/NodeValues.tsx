@@ -263,7 +263,7 @@ function Effect({ view, chosen }: { view: RigView; chosen: string }) {
   const found = view.channels.find((channel) => channel.name === name)
   if (!found) return <div />
   return (
-    <dl className="grid grid-cols-[1fr_auto] content-start gap-y-1.5 border border-rule bg-sheet px-5 py-4">
+    <dl className="grid self-start grid-cols-[1fr_auto] content-start gap-y-1.5 border border-rule bg-sheet px-5 py-4">
       <dt className="text-pencil">Loudest strokes, peak</dt>
       <dd className="text-right font-semibold">{figure(found.peak_dbfs)} dBFS</dd>
       <dt className="text-pencil">Their average</dt>

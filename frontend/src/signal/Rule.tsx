@@ -11,17 +11,21 @@ interface RuleProps {
   unit?: string
   digits?: number
   disabled?: boolean
+  /** For a narrow place. */
+  short?: boolean
   onChange: (value: number) => void
 }
 
-const WIDTH = 148
+const LONG = 148
+const SHORT = 104
 
 /** A value on a rule: dragged or moved by the arrow keys (Shift for large steps), typed by clicking its figure. */
-export function Rule({ label, value, from, to, step = 1, unit = '', digits = 0, disabled = false, onChange }: RuleProps) {
+export function Rule({ label, value, from, to, step = 1, unit = '', digits = 0, disabled = false, short = false, onChange }: RuleProps) {
+  const width = short ? SHORT : LONG
   const [typed, setTyped] = useState<string | null>(null)
   const [dragged, setDragged] = useState<number | null>(null)
   const rule = useRef<SVGSVGElement>(null)
-  const x = scaleLinear().domain([from, to]).range([6, WIDTH - 6]).clamp(true)
+  const x = scaleLinear().domain([from, to]).range([6, width - 6]).clamp(true)
   const shown = dragged ?? value
 
   function snapped(next: number) {
@@ -36,15 +40,15 @@ export function Rule({ label, value, from, to, step = 1, unit = '', digits = 0, 
 
   function pointed(event: React.PointerEvent) {
     const box = rule.current!.getBoundingClientRect()
-    return snapped(x.invert(((event.clientX - box.left) / box.width) * WIDTH))
+    return snapped(x.invert(((event.clientX - box.left) / box.width) * width))
   }
 
   return (
     <div className="flex items-center gap-2.5">
-      <span className="w-[92px] shrink-0 text-[13.5px] text-pencil">{label}</span>
+      <span className={`shrink-0 text-[13.5px] text-pencil ${short ? 'w-[76px]' : 'w-[92px]'}`}>{label}</span>
       <svg
         ref={rule}
-        width={WIDTH}
+        width={width}
         height="24"
         role="slider"
         tabIndex={disabled ? -1 : 0}
@@ -72,7 +76,7 @@ export function Rule({ label, value, from, to, step = 1, unit = '', digits = 0, 
           settle(value + move)
         }}
       >
-        <path d={`M6 17.5 H${WIDTH - 6}`} stroke="var(--ink)" />
+        <path d={`M6 17.5 H${width - 6}`} stroke="var(--ink)" />
         {x.ticks(5).map((mark) => (
           <path key={mark} d={`M${x(mark)} 17.5 v5`} stroke="var(--pencil)" />
         ))}
@@ -82,7 +86,7 @@ export function Rule({ label, value, from, to, step = 1, unit = '', digits = 0, 
         <button
           disabled={disabled}
           aria-label={`Type ${label}`}
-          className="min-w-16 border-b border-rule text-right text-[14px] whitespace-nowrap hover:border-ink"
+          className="min-w-14 border-b border-rule text-right text-[14px] whitespace-nowrap hover:border-ink"
           onClick={() => setTyped(figure(value, digits))}
         >
           {figure(shown, digits)} <span className="text-pencil">{unit}</span>

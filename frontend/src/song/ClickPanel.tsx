@@ -34,6 +34,7 @@ export function ClickPanel({ session, onChange }: { session: Session; onChange: 
       {(['accent', 'beat', 'sub'] as const).map((kind) => (
         <div key={kind} className="mt-1 flex items-center gap-2">
           <Rule
+            short
             label={{ accent: 'Accent', beat: 'Beat', sub: 'Subdivision' }[kind]}
             value={click[`${kind}_dbfs`]}
             from={-60}

@@ -9,6 +9,14 @@ export interface PlayerSound {
   url: string
   gainDb: number
   fromFrame: number
+  /** Sounds whatever else is heard: a backing track. */
+  always?: boolean
+}
+
+/** A click that counts in before the sounds begin. */
+export interface CountIn {
+  url: string
+  frames: number
 }
 
 export interface PlayerState {
@@ -87,29 +95,37 @@ export class Player {
   }
 
   /** Play from a frame of the session; the sound named `heard` is heard, the others run along silently. */
-  async play(sounds: PlayerSound[], heard: string, fromFrame: number, loop: [number, number] | null) {
+  async play(
+    sounds: PlayerSound[],
+    heard: string,
+    fromFrame: number,
+    loop: [number, number] | null,
+    countIn: CountIn | null = null,
+  ) {
     const round = ++this.round
     this.halt()
     this.set({ loading: true, problem: null, heard, frame: fromFrame })
     try {
       const context = this.audio()
       await context.resume()
+      const counting = countIn ? await this.buffer(countIn.url) : null
       const buffers = await Promise.all(sounds.map((sound) => this.buffer(sound.url)))
       if (round !== this.round) return
       this.sounds = sounds
       this.loop = loop
       this.startFrame = fromFrame
-      this.startedAt = context.currentTime + START_S
+      this.startedAt = context.currentTime + START_S + (countIn ? countIn.frames / this.rateHz : 0)
+      if (counting) this.count(counting, context.currentTime + START_S)
       let longest: AudioBufferSourceNode | null = null
       let longestEnd = -1
       for (const [index, sound] of sounds.entries()) {
         const buffer = buffers[index]!
         const gain = context.createGain()
-        const level = sound.key === this.state.heard ? amplitude(sound.gainDb) : 0
+        const level = sound.always || sound.key === this.state.heard ? amplitude(sound.gainDb) : 0
         gain.gain.value = level
         const source = context.createBufferSource()
         source.buffer = buffer
-        if (loop) {
+        if (loop && !sound.always) {
           source.loop = true
           source.loopStart = Math.max(0, (loop[0] - sound.fromFrame) / this.rateHz)
           source.loopEnd = Math.min(buffer.duration, (loop[1] - sound.fromFrame) / this.rateHz)
@@ -118,7 +134,7 @@ export class Player {
         const offset = (fromFrame - sound.fromFrame) / this.rateHz
         source.start(this.startedAt + Math.max(0, -offset), Math.max(0, Math.min(offset, buffer.duration)))
         const end = sound.fromFrame + buffer.length
-        if (end > longestEnd) [longest, longestEnd] = [source, end]
+        if (end > longestEnd && !sound.always) [longest, longestEnd] = [source, end]
         this.running.push({ key: sound.key, source, gain, level })
       }
       if (longest)
@@ -135,8 +151,22 @@ export class Player {
   choose(key: string) {
     this.set({ heard: key })
     if (!this.state.playing) return
-    const gains = new Map(this.sounds.map((sound) => [sound.key, sound.gainDb]))
-    this.fade((other) => (other === key ? amplitude(gains.get(other) ?? 0) : 0))
+    const sounds = new Map(this.sounds.map((sound) => [sound.key, sound]))
+    this.fade((other) => {
+      const sound = sounds.get(other)
+      return sound && (sound.always || other === key) ? amplitude(sound.gainDb) : 0
+    })
+  }
+
+  private count(buffer: AudioBuffer, at: number) {
+    const context = this.audio()
+    const gain = context.createGain()
+    const source = context.createBufferSource()
+    source.buffer = buffer
+    source.connect(gain).connect(context.destination)
+    source.start(at)
+    // It is stopped with everything else.
+    this.running.push({ key: 'count-in', source, gain, level: 1 })
   }
 
   /** Fade every running sound to its level, all at the same instant; returns when it is done. */
@@ -174,13 +204,15 @@ export class Player {
   }
 
   /** Play one sound once beside everything else: the click while rolling. Returns what stops it. */
-  async once(url: string, offsetS: () => number): Promise<() => void> {
+  async once(url: string, offsetS: () => number, gainDb = 0): Promise<() => void> {
     const context = this.audio()
     await context.resume()
     const buffer = await this.buffer(url)
     const source = context.createBufferSource()
+    const gain = context.createGain()
+    gain.gain.value = amplitude(gainDb)
     source.buffer = buffer
-    source.connect(context.destination)
+    source.connect(gain).connect(context.destination)
     const offset = offsetS()
     if (offset < buffer.duration) source.start(context.currentTime + Math.max(0, -offset), Math.max(0, offset))
     return () => source.stop()

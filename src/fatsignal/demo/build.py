@@ -15,6 +15,7 @@ from fatsignal.acts.roll_order import roll_order
 from fatsignal.core.instrument.player import Note
 from fatsignal.core.timing.tempo import TempoMap
 from fatsignal.demo import song
+from fatsignal.demo.checked import add_backing, check_part
 from fatsignal.engine.protocol import RollOrder
 from fatsignal.engine.recorder import Recorder
 from fatsignal.files.names import file_name, free_path
@@ -109,6 +110,11 @@ async def build_demo(
             take = await enter_roll(conn, order.folder, sessions_folder=sessions_folder, waves_folder=waves_folder)
             assert take is not None, "the demonstration is never silent"
             rolled[name, section_name] = take
+    if not first_passes_only:
+        say("checking the baritone's rig, and recording a drum loop")
+        async with conn.transaction():
+            await check_part(conn, session, demo_parts[0])
+            await add_backing(conn, session, sessions_folder=sessions_folder, waves_folder=waves_folder)
     newest = {revision.name: revision for revision in await tones.list_newest(conn)}
     for section_name, tone_name in (("Chorus 1", "Kiln"), ("Chorus 1", "Foundry")):
         take = rolled["Baritone", section_name]

@@ -89,10 +89,10 @@ export function ChordPanel({ part, acts, notes, offsets }: { part: Part; acts: R
             <tbody>
               {shape.intervals
                 .filter((interval) => interval.weight > 0.5)
-                .slice(0, 10)
+                .slice(0, 9)
                 .map((interval) => (
                   <tr key={`${interval.low_string}-${interval.high_string}`} className="border-b border-rule">
-                    <td className="py-[3px]">
+                    <td className="py-px">
                       {interval.low_note} to {interval.high_note}
                     </td>
                     <td className="text-pencil">
@@ -122,6 +122,7 @@ function ChordList({ part, strings, chosen, onChoose, clashes }: { part: Part; s
       await answered(api.PUT('/api/parts/{part_id}/chords', { params: { path: { part_id: part.id } }, body: { chords } }))
       setTyped('')
       await queryClient.invalidateQueries({ queryKey: ['session'] })
+      await queryClient.invalidateQueries({ queryKey: ['checks'] })
     } catch (error) {
       notice((error as Error).message)
     }

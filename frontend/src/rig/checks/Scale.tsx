@@ -1,4 +1,5 @@
 import { scaleLinear } from 'd3-scale'
+import { useWidth } from '../../frame/useWidth'
 
 /** A level scale in dBFS with marks at chosen levels: `from` at the left, full scale at the right. */
 export function Scale({
@@ -12,26 +13,28 @@ export function Scale({
   marks: { level: number | null; shape: 'bar' | 'stroke'; ink: string; name?: string }[]
   label: string
 }) {
-  const width = 420
-  const x = scaleLinear().domain([from, 0]).range([6, width - 26]).clamp(true)
+  const [measured, box] = useWidth<HTMLDivElement>()
+  const width = Math.min(620, Math.max(200, measured))
+  const x = scaleLinear().domain([from, 0]).range([14, width - 30]).clamp(true)
   const ticks = x.ticks(from < -80 ? 6 : 8)
   return (
-    <svg viewBox={`0 0 ${width} 50`} className="block w-full max-w-[620px]" role="img" aria-label={label}>
+    <div ref={box}>
+    <svg width={width} height="48" className="block" role="img" aria-label={label}>
       {aims.map(([low, high]) => (
         <rect key={low} x={x(low)} y="4" width={Math.max(2, x(high) - x(low))} height="26" fill="var(--wash)" />
       ))}
-      <path d={`M6 30.5 H${width - 26}`} stroke="var(--ink)" />
+      <path d={`M14 30.5 H${width - 30}`} stroke="var(--ink)" />
       {ticks.map((tick) => (
         <g key={tick}>
           <path d={`M${x(tick)} 30 v5`} stroke="var(--pencil)" />
-          <text x={x(tick)} y="46" fontSize="11" textAnchor="middle" fill="var(--pencil)">
+          <text x={x(tick)} y="46" fontSize="11.5" textAnchor="middle" fill="var(--pencil)">
             {tick === 0 ? '0 dBFS' : `−${-tick}`}
           </text>
         </g>
       ))}
       {marks.map((mark, index) =>
         mark.level === null ? null : mark.shape === 'bar' ? (
-          <rect key={index} x="6" y="16" width={Math.max(0, x(mark.level) - 6)} height="9" fill={mark.ink} />
+          <rect key={index} x="14" y="16" width={Math.max(0, x(mark.level) - 14)} height="9" fill={mark.ink} />
         ) : (
           <path key={index} d={`M${x(mark.level)} 6 v24`} stroke={mark.ink} strokeWidth="3" />
         ),
@@ -46,5 +49,6 @@ export function Scale({
           ),
       )}
     </svg>
+    </div>
   )
 }

@@ -72,12 +72,12 @@ function Needle({ pitch, notes }: { pitch: Pitch | null; notes: string[] }) {
   return (
     <div ref={box} aria-live="off">
       <div className="flex items-baseline gap-8">
-        <p className="w-[190px] font-name text-[92px] leading-[0.95] font-extrabold">{pitch?.note ?? '–'}</p>
-        <p className="font-name text-[44px] leading-none font-bold">
+        <p className="w-[240px] font-name text-[124px] leading-[0.95] font-extrabold">{pitch?.note ?? '–'}</p>
+        <p className="font-name text-[56px] leading-none font-bold">
           {cents === null ? '' : `${cents > 0 ? '+' : ''}${figure(cents)}`}
           <span className="ml-2 text-[20px] font-medium text-pencil">{cents === null ? '' : 'cents'}</span>
         </p>
-        <p className="text-[22px]">{word}</p>
+        <p className="text-[26px]">{word}</p>
         <p className="ml-auto text-right text-[14px] text-pencil">
           {pitch?.string !== null && pitch?.string !== undefined && `string ${notes.length - pitch.string} of ${notes.length}`}
           <span className="block">{pitch?.frequency_hz ? `${pitch.frequency_hz.toFixed(2)} Hz` : ''}</span>
@@ -106,7 +106,7 @@ function Needle({ pitch, notes }: { pitch: Pitch | null; notes: string[] }) {
         )}
       </svg>
       <p className="text-[13px] text-pencil">
-        {pitch?.drift_cents !== null && pitch?.drift_cents !== undefined ? `The note began ${figure(Math.abs(pitch.drift_cents))} cents ${pitch.drift_cents >= 0 ? 'sharper' : 'flatter'} than it is now.` : 'Shaded: within 2 cents.'}
+        {pitch?.drift_cents != null && Math.abs(pitch.drift_cents) >= 0.3 ? `The note began ${figure(Math.abs(pitch.drift_cents))} cents ${pitch.drift_cents >= 0 ? 'sharper' : 'flatter'} than it is now.` : 'Shaded: within 2 cents.'}
       </p>
     </div>
   )

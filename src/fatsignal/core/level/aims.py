@@ -5,6 +5,8 @@ import math
 # Aims while the loudest is played; common practice, no source.
 AIM_AVERAGE_DBFS = (-18.0, -12.0)
 AIM_PEAK_DBFS = -6.0
+# No pass is as loud as the last one to less than this.
+_NOT_WORTH_DB = 0.5
 
 
 def turn_by_db(average_dbfs: float, peak: float, flat_tops: int) -> int:
@@ -17,9 +19,9 @@ def turn_by_db(average_dbfs: float, peak: float, flat_tops: int) -> int:
     low, high = AIM_AVERAGE_DBFS
     if flat_tops:
         return -math.ceil(peak + 6.0 - AIM_PEAK_DBFS)
-    if peak > AIM_PEAK_DBFS:
+    if peak > AIM_PEAK_DBFS + _NOT_WORTH_DB:
         return -math.ceil(peak - AIM_PEAK_DBFS)
-    if average_dbfs > high:
+    if average_dbfs > high + _NOT_WORTH_DB:
         return -math.ceil(average_dbfs - high)
     if average_dbfs < low:
         # To the middle of the aim, but no peak beyond its own limit; less than 1 dB is not worth a turn.

@@ -20,7 +20,7 @@ from fatsignal.core.clip import Samples
 from fatsignal.errors import SignalError
 
 # Delay of a monitor path as it is felt; common practice, no source.
-COMFORTABLE_MS, FELT_MS = 10.0, 20.0
+COMFORTABLE_MS, FELT_MS = 10.0, 30.0
 PINGS = 6
 _PING_S, _APART_S = 0.02, 0.25
 _LOW_HZ, _HIGH_SHARE = 200.0, 0.4
@@ -151,7 +151,7 @@ def buffer_table(
 
 
 def feel_of(delay_ms: float) -> Feel:
-    """How a monitoring delay feels to who plays: up to 10 ms comfortable, up to 20 ms felt, beyond unplayable."""
+    """How a monitoring delay feels to who plays: up to 10 ms comfortable, up to 30 ms felt, beyond unplayable."""
     if delay_ms <= COMFORTABLE_MS:
         return "comfortable"
     return "felt" if delay_ms <= FELT_MS else "unplayable"

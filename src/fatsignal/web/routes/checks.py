@@ -25,6 +25,8 @@ router = APIRouter(prefix="/api", tags=["checks"])
 Verdict = Literal["good", "look", "fix"]
 CheckKind = Literal["level", "tuning", "noise", "latency", "bleed"]
 _LATENCY_S = 2.0
+# Re-tuning for less than this is not worth it.
+_NEAR_BEST_CENTS = 1.0
 # A channel that stayed below this in the level check was not plugged in: it says nothing about the playing.
 _HEARD_DBFS = -60.0
 
@@ -85,9 +87,10 @@ class Retune(BaseModel):
 
 @router.get("/parts/{part_id}/checks")
 async def all_checks(part_id: UUID, conn: Transaction) -> list[CheckView]:
-    """The newest check of each kind."""
-    await parts.get_part(conn, part_id)
-    return [CheckView.model_validate(check) for check in await rig_checks.newest_checks(conn, part_id)]
+    """The newest check of each kind; that of the chords needs no listening and is computed."""
+    part = await parts.get_part(conn, part_id)
+    found = [CheckView.model_validate(check) for check in await rig_checks.newest_checks(conn, part_id)]
+    return [*found, *_chords_now(part)]
 
 
 @router.post("/parts/{part_id}/checks/{kind}", status_code=201)
@@ -179,6 +182,22 @@ async def give_to_tuner(part_id: UUID, retune: Retune, conn: Transaction) -> lis
 def own_shapes(part: Part) -> list[Shape]:
     """The chords that a part plays."""
     return [Shape(chord["name"], tuple(chord["frets"])) for chord in part.chords]
+
+
+def _chords_now(part: Part) -> list[CheckView]:
+    """How far the part's chords are from pure as its strings are aimed now."""
+    shapes, rig = own_shapes(part), RigSetup.model_validate(part.rig)
+    if not shapes:
+        return []
+    # Offsets and clashes in cents do not depend on the reference pitch.
+    offsets = list(rig.string_offsets_cents) or None
+    now = _mean_clash([report_shape(shape, rig.open_notes, offsets_cents=offsets) for shape in shapes])
+    best = _mean_clash(best_compromise(shapes, rig.open_notes).after)
+    verdict: Verdict = "good" if now <= best + _NEAR_BEST_CENTS else "look"
+    says = f"{now:.1f} cents from pure on average, {best:.1f} at best"
+    return [
+        CheckView(id=part.id, kind="chords", verdict=verdict, says=says, result={}, made_at=datetime.now().astimezone())
+    ]
 
 
 async def _playing_dbfs(conn: Connection, part_id: UUID) -> dict[str, float]:

@@ -8,10 +8,10 @@ from uuid import UUID
 from fastapi import APIRouter
 from pydantic import BaseModel, Field
 
+from fatsignal.acts.freeze_rig import freeze_rig
 from fatsignal.errors import SettingRefused
-from fatsignal.rig.setup import RigSetup
-from fatsignal.rig.sheet import differences, entries_from, sheet_entries
-from fatsignal.store import parts, rig_checks, rig_sheets, sessions
+from fatsignal.rig.sheet import differences, entries_from
+from fatsignal.store import parts, rig_sheets, sessions
 from fatsignal.store.rig_sheets import RigSheet
 from fatsignal.web.context import Transaction
 from fatsignal.web.routes.interface import interface_now
@@ -72,20 +72,7 @@ async def freeze(part_id: UUID, new: NewSheet, conn: Transaction) -> RigSheetVie
     part = await parts.get_part(conn, part_id)
     session = await sessions.get_session(conn, part.session_id)
     interface = await interface_now(conn)
-    rig = RigSetup.model_validate(part.rig)
-    lines = sheet_entries(rig, interface, rate_hz=session.rate_hz, reference_pitch_hz=float(session.reference_pitch_hz))
-    checks = await rig_checks.newest_checks(conn, part_id)
-    frozen = {
-        "rig": rig.model_dump(mode="json"),
-        "interface": interface.model_dump(mode="json"),
-        "entries": [asdict(line) for line in lines],
-        "part": part.name,
-        "session": {"name": session.name, "artist": session.artist},
-        "checks": [
-            {"kind": c.kind, "verdict": c.verdict, "says": c.says, "made_at": c.made_at.isoformat()} for c in checks
-        ],
-    }
-    return _view(await rig_sheets.freeze_sheet(conn, part_id=part_id, name=new.name.strip(), frozen=frozen))
+    return _view(await freeze_rig(conn, session, part, interface=interface, name=new.name.strip()))
 
 
 @router.get("/sessions/{session_id}/rig-sheets")
