@@ -21,7 +21,7 @@ export function BackingLane({
   const wave = useWave(backing.id).data
   const [dragged, setDragged] = useState<number | null>(null)
   const first = session.beat_frames[session.beat_bars.indexOf(1)]!
-  const last = session.beat_frames.at(-1)!
+  const last = session.beat_frames[session.beat_bars.indexOf(session.song_bars + 1)] ?? session.beat_frames.at(-1)!
   // As the tempo map above: bar 1 at its left edge, the song's end at its right.
   const x = scaleLinear().domain([first, last]).range([44, Math.max(60, width - 14)])
   const end = backing.placed_frame + backing.frames

@@ -34,9 +34,8 @@ export function BackingPanel({
       </div>
       {backing ? (
         <>
-          <p className="text-[13.5px] leading-snug">
-            {seconds(backing.seconds)}, {backing.channels === 2 ? 'stereo' : 'mono'}
-            <span className="block text-pencil first-letter:uppercase">{backing.pulse?.says ?? backing.no_pulse}</span>
+          <p className="text-[13.5px] leading-snug text-pencil">
+            {seconds(backing.seconds)} {backing.channels === 2 ? 'stereo' : 'mono'}; {backing.pulse?.says ?? backing.no_pulse}
           </p>
           <div className="mt-1.5 flex items-center gap-2 text-[14px]">
             <span className="w-[92px] text-[13.5px] text-pencil">Begins at bar</span>
@@ -65,14 +64,14 @@ export function BackingPanel({
             unit="dB"
             onChange={(gain) => acts.place(backing, backing.bar, offsetInBar(session, backing), gain)}
           />
-          <div className="mt-2 flex flex-wrap gap-2">
-            <Button onClick={() => void acts.follow(backing)} disabled={!backing.pulse}>
-              Song follows its beat
+          <div className="mt-2 flex justify-between gap-1">
+            <Button className="px-2.5" onClick={() => void acts.follow(backing)} disabled={!backing.pulse}>
+              Song follows it
             </Button>
-            <Button onClick={() => acts.place(backing, 1, 0, backing.gain_db, true)} disabled={!backing.pulse}>
+            <Button className="px-2.5" onClick={() => acts.place(backing, 1, 0, backing.gain_db, true)} disabled={!backing.pulse}>
               First beat on bar 1
             </Button>
-            <Button onClick={() => acts.correct(backing, { near_bpm: session.tempos[0]!.bpm })}>Listen near {Math.round(session.tempos[0]!.bpm)}</Button>
+            <Button className="px-2.5" onClick={() => acts.correct(backing, { near_bpm: session.tempos[0]!.bpm })}>Listen near {Math.round(session.tempos[0]!.bpm)}</Button>
           </div>
         </>
       ) : (

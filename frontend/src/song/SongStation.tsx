@@ -36,7 +36,7 @@ export function SongStation() {
         )}
         <SectionList session={session} onChange={song.setSections} />
       </div>
-      <div className="flex min-h-0 flex-col gap-3 overflow-y-auto">
+      <div className="flex min-h-0 flex-col gap-2 overflow-y-auto">
         <TempoPanel session={session} bar={Math.min(bar, session.song_bars)} onBar={setBar} onChange={song.setMap} />
         <ClickPanel session={session} onChange={song.setClick} />
         <BackingPanel session={session} backing={backing} acts={acts} />

@@ -15,7 +15,7 @@ from fatsignal.acts.roll_order import roll_order
 from fatsignal.core.instrument.player import Note
 from fatsignal.core.timing.tempo import TempoMap
 from fatsignal.demo import song
-from fatsignal.demo.checked import add_backing, check_part
+from fatsignal.demo.checked import FAST_BLOCK_FRAMES, add_backing, check_part
 from fatsignal.engine.protocol import RollOrder
 from fatsignal.engine.recorder import Recorder
 from fatsignal.files.names import file_name, free_path
@@ -30,7 +30,6 @@ from fatsignal.tones import shipped_tones
 
 Say = Callable[[str], None]
 _NOTES: TypeAdapter[list[Note]] = TypeAdapter(list[Note])
-_FAST_BLOCK_FRAMES = 4096
 
 BARITONE_RIG = standard_rig("baritone guitar")
 BASS_RIG = standard_rig("four-string bass")
@@ -135,5 +134,5 @@ def _roll(order: RollOrder, session: sessions.Session) -> None:
         (order.window_from_frame, order.window_to_frame), order.notes, session.tempo,
         from_frame=order.from_frame, to_frame=order.to_frame, seed=order.seed,
     )  # fmt: skip
-    rig = SimulatedRig(order.setup, performance, pace=Pace(0), block_frames=_FAST_BLOCK_FRAMES)
+    rig = SimulatedRig(order.setup, performance, pace=Pace(0), block_frames=FAST_BLOCK_FRAMES)
     Recorder(order, rig, lambda _: None).run()

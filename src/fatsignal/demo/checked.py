@@ -21,6 +21,7 @@ from fatsignal.store.sessions import Session
 
 _LISTENS: tuple[tuple[ListenKind, float], ...] = (("level", 5.0), ("tuning", 12.5), ("noise", 4.0), ("bleed", 4.0))
 _PINGS_S = 2.0
+FAST_BLOCK_FRAMES = 4096
 
 
 async def check_part(conn: Connection, session: Session, part: Part) -> None:
@@ -56,7 +57,9 @@ async def add_backing(conn: Connection, session: Session, *, sessions_folder: Pa
             rate_hz=session.rate_hz, tempo=session.tempo, from_frame=session.tempo.bar_frame(1),
             to_frame=session.tempo.bar_frame(session.song_bars + 1), seed=1, speed=0,
         )  # fmt: skip
-        await asyncio.to_thread(lambda: Listener(order, source_of(order), lambda _: None).run())
+        await asyncio.to_thread(
+            lambda: Listener(order, source_of(order, block_frames=FAST_BLOCK_FRAMES), lambda _: None).run()
+        )
         kept = await asyncio.to_thread(
             lambda: join_playback(
                 order.folder / "Drum loop - left.wav", order.folder / "Drum loop - right.wav", name="Drum loop",
@@ -84,7 +87,7 @@ def _order(
 
 
 def _listen(order: ListenOrder, first_pass_frames: float | None = None) -> CheckFound:
-    Listener(order, source_of(order), lambda _: None).run()
+    Listener(order, source_of(order, block_frames=FAST_BLOCK_FRAMES), lambda _: None).run()
     return run_check(order, playing_dbfs={}, first_pass_frames=first_pass_frames)
 
 

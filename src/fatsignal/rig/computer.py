@@ -48,7 +48,7 @@ def drum_loop(tempo: TempoMap, *, from_frame: int, to_frame: int, seed: int = 1)
             at = tempo.beat_frame(bar, beat) - from_frame
             between = (at + tempo.beat_frame(bar, beat) + _beat_frames(tempo, bar, beat) - from_frame) // 2
             for channel, hat_gain in ((left, 0.7), (right, 1.0)):
-                _add(channel, kick if beat % 2 else snare, at)
+                _add(channel, (1.4 if beat == 1 else 1.0) * (kick if beat % 2 else snare), at)
                 _add(channel, hat_gain * hat, at)
                 _add(channel, 0.7 * hat_gain * hat, between)
     return np.column_stack((left, right))

@@ -32,6 +32,9 @@ SHORTEST_S = 4.0
 _LOW_HZ, _HEAVY_HZ = 180.0, 1_200.0
 # A beat this far from an even row is felt as drift when one plays to a steady click.
 STEADY_MS = 15.0
+_AS_STRONG = 0.93
+# What is at least this share of the recording's loudness sounds.
+_SOUNDS_SHARE = 0.5
 FOLLOW_MS = 8.0
 
 
@@ -80,7 +83,7 @@ def find_pulse(clip: Clip, *, beats_per_bar: int = 4, near_bpm: float | None = N
     bpm, clarity = _tempo(strength * _weight(signal, len(strength), hop, rate_hz), frame_hz, near_bpm)
     rough = _track(strength, 60 * frame_hz / bpm)
     reach = round(_SNAP_S * rate_hz)
-    beats = _snapped(rough * hop, onsets, reach)
+    beats = _with_first(_snapped(rough * hop, onsets, reach), signal, rate_hz)
     if len(beats) < 4:
         raise SignalError("no four beats in a row were found: tap the tempo instead")
     period, _, drift = _even_row(beats)
@@ -239,6 +242,23 @@ def _snapped(beats: NDArray[np.int64], onsets: NDArray[np.int64], reach: int) ->
     return np.rint(placed).astype(np.int64)
 
 
+def _with_first(beats: NDArray[np.int64], signal: Samples, rate_hz: int) -> NDArray[np.int64]:
+    """The beats with those that lie at the very beginning: a recording that starts on a beat has no attack to find."""
+    window = round(0.05 * rate_hz)
+    loud = float(np.sqrt(np.mean(np.square(signal)))) * _SOUNDS_SHARE
+    while len(beats) > 2:
+        before = int(beats[0] - (beats[2] - beats[0]) // 2)
+        if before < -window:
+            break
+        at = max(0, before)
+        if float(np.sqrt(np.mean(np.square(signal[at : at + window])))) < loud:
+            break
+        beats = np.concatenate(([at], beats))
+        if before <= 0:
+            break
+    return beats
+
+
 def _even_row(beats: NDArray[np.int64]) -> tuple[float, float, float]:
     """Period and first place of the line through the beats, and the 90th percentile of their distance from it."""
     numbers = np.arange(len(beats))
@@ -264,4 +284,6 @@ def _downbeat(signal: Samples, rate_hz: int, beats: NDArray[np.int64], beats_per
     sums = np.array([weight[phase::beats_per_bar].mean() for phase in range(beats_per_bar)])
     order = np.argsort(sums)[::-1]
     margin = float((sums[order[0]] - sums[order[1]]) / max(sums[order[0]], 1e-12))
-    return int(order[0]), min(1.0, 3 * margin)
+    # Of rows that are as strong as one another the first one counts: most songs begin on a downbeat.
+    first = int(np.argmax(sums >= _AS_STRONG * sums[order[0]]))
+    return first, min(1.0, 3 * margin)
