@@ -27,6 +27,9 @@ USAGE = """Fat Signal: record DI and amp together, re-amp, judge tone at the sou
   ./fatsignal analyse   measure the levels of a sound file
   ./fatsignal align     measure delay and polarity between two recordings
   ./fatsignal tones     list the tones
+  ./fatsignal tune      list the notes of a recording with their cents
+  ./fatsignal noise     tell hum, buzz and hiss apart in a recording
+  ./fatsignal chord     how far chord shapes are from pure, and the best re-tuning
 
 Each command explains itself with --help.
 """
@@ -74,7 +77,7 @@ def main(arguments: list[str]) -> int:
                 return test(rest)
             case "worker":
                 return worker(rest)
-            case "reamp" | "analyse" | "align" | "tones":
+            case "reamp" | "analyse" | "align" | "tones" | "tune" | "noise" | "chord":
                 set_up_python(for_tests=False)
                 return subprocess.run([str(PYTHON), "-m", "fatsignal.cli", command, *rest], check=False).returncode
             case _:

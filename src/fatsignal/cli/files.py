@@ -1,35 +1,14 @@
-"""The command line: analyse, align, reamp, tones; and the server and worker that the launcher starts."""
+"""Commands about sound files: analyse, align, reamp; and the tones."""
 
-import asyncio
 import json
-import math
-from collections.abc import Callable
 from dataclasses import asdict
 from pathlib import Path
-from typing import Annotated, Any
+from typing import Annotated
 
 import typer
 
+from fatsignal.cli.app import AsJson, app, or_refuse, without_infinity
 from fatsignal.errors import FatSignalError, FileRefused, SettingRefused
-
-app = typer.Typer(
-    add_completion=False, no_args_is_help=True, help="Record DI and amp together, re-amp, judge tone at the source."
-)
-
-WRONG_INPUT = 2
-AsJson = Annotated[bool, typer.Option("--json", help="Print one JSON document.")]
-
-
-def _or_refuse(act: Callable[[], None]) -> None:
-    """Run `act`; what is refused becomes one sentence on standard error and exit status 2."""
-    try:
-        act()
-    except FatSignalError as refusal:
-        typer.echo(str(refusal), err=True)
-        raise typer.Exit(WRONG_INPUT) from None
-    except OSError as trouble:
-        typer.echo(f"{trouble.filename or 'a file'} could not be used: {trouble.strerror or trouble}", err=True)
-        raise typer.Exit(WRONG_INPUT) from None
 
 
 @app.command()
@@ -42,7 +21,7 @@ def analyse(file: Path, as_json: AsJson = False) -> None:
 
         report = asdict(measure_level(read_clip(file)))
         if as_json:
-            typer.echo(json.dumps(_without_infinity(report)))
+            typer.echo(json.dumps(without_infinity(report)))
             return
         channels, seconds = report["channels"], report["frames"] / report["rate_hz"]
         typer.echo(f"{file.name}: {report['rate_hz']} Hz, {channels} channel{'s'[: channels != 1]}, {seconds:.2f} s")
@@ -54,7 +33,7 @@ def analyse(file: Path, as_json: AsJson = False) -> None:
             shown = "  ".join(f"{value:8.4g}" if name == "dc" else f"{value:8.1f}" for value in report[name])
             typer.echo(f"  {label:10s} {shown} {unit}")
 
-    _or_refuse(act)
+    or_refuse(act)
 
 
 @app.command()
@@ -81,7 +60,7 @@ def align(reference: Path, other: Path, as_json: AsJson = False) -> None:
             f"{'same' if found['polarity'] > 0 else 'opposite'} polarity, confidence {found['confidence']:.2f}"
         )
 
-    _or_refuse(act)
+    or_refuse(act)
 
 
 @app.command()
@@ -97,7 +76,7 @@ def reamp(
     quiet: Annotated[bool, typer.Option("--quiet", help="No progress bar.")] = False,
 ) -> None:
     """Run dry recordings through a tone."""
-    _or_refuse(lambda: _reamp_all(files, tone, out, rate, depth, oversample, quiet))
+    or_refuse(lambda: _reamp_all(files, tone, out, rate, depth, oversample, quiet))
 
 
 def _reamp_all(
@@ -159,46 +138,3 @@ def tones(
     else:
         for tone in shipped_tones():
             typer.echo(f"{tone.name:12s} {tone.use}")
-
-
-@app.command(hidden=True)
-def serve() -> None:
-    """Serve the application; the launcher calls this with the database running."""
-    from fatsignal.serve import serve as run
-
-    _or_refuse(run)
-
-
-@app.command(hidden=True)
-def worker(name: Annotated[str, typer.Option(help="Shown in the log.")] = "worker") -> None:
-    """Render prints for an application that runs elsewhere."""
-    from fatsignal.serve import run_worker
-
-    _or_refuse(lambda: asyncio.run(run_worker(name)))
-
-
-@app.command(hidden=True)
-def openapi() -> None:
-    """Print the API's OpenAPI document, from which the front end's types are made."""
-    from fatsignal.web.app import create_app
-
-    typer.echo(json.dumps(create_app().openapi(), indent=1))
-
-
-def _without_infinity(report: dict[str, Any]) -> dict[str, Any]:
-    """JSON has no minus infinity: the level of silence is null."""
-
-    def plain(value: Any) -> Any:
-        if isinstance(value, list):
-            return [plain(item) for item in value]
-        return None if isinstance(value, float) and not math.isfinite(value) else value
-
-    return {key: plain(value) for key, value in report.items()}
-
-
-def main() -> None:
-    app()
-
-
-if __name__ == "__main__":
-    main()
