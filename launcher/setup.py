@@ -17,8 +17,11 @@ UV_VERSION = "0.13.9"
 OLDEST_PYTHON = (3, 11)
 
 RUN_PROGRAMS = {"initdb": "postgresql", "npm": "npm"}
-TEST_PROGRAMS = {"chromium": "chromium", "ngspice": "ngspice", "ffmpeg": "ffmpeg", "ffprobe": "ffmpeg", "flac": "flac"}
-TEST_FILES = {Path("/usr/share/sonic-pi/samples"): "sonic-pi-samples"}
+TEST_PROGRAMS = {"chromium": "chromium", "ngspice": "ngspice", "ffmpeg": "ffmpeg", "ffprobe": "ffmpeg", "flac": "flac", "midicsv": "midicsv"}
+TEST_FILES = {
+    Path("/usr/share/sonic-pi/samples"): "sonic-pi-samples",
+    Path("/usr/share/sounds/sf2/FluidR3_GM.sf2"): "fluid-soundfont-gm",
+}
 
 
 class SetUpFailed(Exception):
@@ -119,6 +122,8 @@ def set_up_pages(*, for_tests: bool) -> None:
 
 
 def _samples_there(path: Path) -> bool:
+    if path.suffix:
+        return path.is_file()
     return path.is_dir() or any(Path("/usr/share").glob("sonic-pi*/samples")) or Path("/usr/share/sonic-pi").is_dir()
 
 

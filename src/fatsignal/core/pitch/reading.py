@@ -33,6 +33,7 @@ _CLEAREST_SHARE = 0.88
 _LEAST_CLARITY = 0.72
 _LEAST_EXPLAINED = 0.72
 _WORST_RESIDUAL_CENTS = 6.0
+_CLOSE_CENTS = 3.0
 # How far a partial may be from Fletcher's law, as a share of its frequency and of n².
 _LAW_ERROR = 1.5e-5
 _WEAKEST_FUNDAMENTAL_DB = -38.0
@@ -76,11 +77,18 @@ def read_pitch(signal: Samples, *, rate_hz: int) -> PitchReading | None:
     if coarse is None:
         return None
     frequency_hz, clarity = coarse
-    refined = _refine(lowered, low_rate, frequency_hz)
-    if refined is None:
-        return None
-    exact_hz, inharmonicity, partials = refined
-    return PitchReading(exact_hz, inharmonicity, clarity, partials, level)
+    for octave in (1, 2):
+        try:
+            refined = _refine(lowered, low_rate, octave * frequency_hz)
+        except _NoFundamental:
+            # Twice the period is a period too: what has only even partials sounds an octave higher.
+            continue
+        return None if refined is None else PitchReading(refined[0], refined[1], clarity, refined[2], level)
+    return None
+
+
+class _NoFundamental(Exception):
+    """The first partial is missing: the series was taken too low, or it is none."""
 
 
 def lowered_rate(signal: Samples, rate_hz: int) -> tuple[float, Samples]:
@@ -158,7 +166,7 @@ def _fit(
     n: NDArray[np.int64], frequency_hz: Samples, strength: Samples, magnitude: Samples, bin_hz: float
 ) -> tuple[float, float, int] | None:
     if 20 * math.log10(strength[0] / strength.max()) < _WEAKEST_FUNDAMENTAL_DB:
-        return None
+        raise _NoFundamental
     # Around a peak its window's main lobe is noise-free only as far as the floor between the partials.
     floor = float(np.median(magnitude[: int(frequency_hz[-1] / bin_hz)])) + 1e-20
     used = strength > max(strength.max() * 10 ** (_WEAKEST_PARTIAL_DB / 20), 3 * floor)
@@ -170,21 +178,33 @@ def _fit(
     noise = floor / (n * strength) * bin_hz / ratio
     law = _LAW_ERROR * n**2
     weight = 1 / np.hypot(noise, law)
-    if len(n) >= 3:
-        design = np.column_stack([np.ones(len(n)), n.astype(np.float64) ** 2])
-        slope = _weighted(design, ratio, weight)
-        if slope[1] < 0 or slope[1] > 2e-3 * slope[0]:
-            slope = np.array([np.average(ratio, weights=weight**2), 0.0])
-    else:
-        slope = np.array([np.average(ratio, weights=weight**2), 0.0])
+    kept = np.ones(len(n), dtype=bool)
+    slope, spread = _law(n, ratio, strength, weight)
+    # A body's resonance pulls the partial that it meets away from the others: up to a third of them may be left out.
+    while spread > _CLOSE_CENTS and kept.sum() > max(3, math.ceil(2 * len(n) / 3)):
+        tries = []
+        for index in np.flatnonzero(kept):
+            without = kept.copy()
+            without[index] = False
+            tries.append((*_law(n[without], ratio[without], strength[without], weight[without]), without))
+        slope, spread, kept = min(tries, key=lambda found: found[1])
     first_hz = float(slope[0] + slope[1])
-    residual_cents = 1200 / math.log(2) * (ratio / (slope[0] + slope[1] * n**2) - 1)
-    spread = math.sqrt(float(np.average(residual_cents**2, weights=strength)))
     if spread > _WORST_RESIDUAL_CENTS or not LOWEST_HZ <= first_hz <= HIGHEST_HZ:
         return None
     if _explained(first_hz, float(slope[1] / slope[0]), magnitude, bin_hz) < _LEAST_EXPLAINED:
         return None
     return first_hz, float(2 * slope[1] / slope[0]), len(n)
+
+
+def _law(n: NDArray[np.int64], ratio: Samples, strength: Samples, weight: Samples) -> tuple[Samples, float]:
+    """Fletcher's law through the partials, f/n = a + b·n²; and how far they lie from it, cents."""
+    slope = np.array([np.average(ratio, weights=weight**2), 0.0])
+    if len(n) >= 3:
+        fitted = _weighted(np.column_stack([np.ones(len(n)), n.astype(np.float64) ** 2]), ratio, weight)
+        if 0 <= fitted[1] <= 2e-3 * fitted[0]:
+            slope = fitted
+    residual_cents = 1200 / math.log(2) * (ratio / (slope[0] + slope[1] * n**2) - 1)
+    return slope, math.sqrt(float(np.average(residual_cents**2, weights=strength)))
 
 
 def _explained(first_hz: float, stretch: float, magnitude: Samples, bin_hz: float) -> float:
