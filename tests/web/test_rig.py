@@ -55,7 +55,9 @@ def run(application, part, kind, *, seconds=None):
     """Run a check and wait for what it found: the kept check, or the sentence that says why there is none."""
     application.ready_to_roll()
     with connect(application.url.replace("http", "ws") + "/api/live") as live:
-        status, answer = application.send("POST", f"/api/parts/{part['id']}/checks/{kind}?seconds={seconds or SECONDS[kind]}")
+        status, answer = application.send(
+            "POST", f"/api/parts/{part['id']}/checks/{kind}?seconds={seconds or SECONDS[kind]}"
+        )
         assert status in (201, 409), answer
         if status == 409:
             return {"problem": answer["detail"]}
@@ -145,7 +147,12 @@ def changed(rig, path, value):
         ({"mics.1.kind": "condenser"}, "mic:mic B", "fix", "needs phantom and is silent without"),
         ({"mics.1.input.kind": "line", "mics.1.input.gain_db": 0}, "mic:mic B", "fix", "set it to microphone"),
         ({"di.box": "passive"}, "di", "look", "gives a microphone's level"),
-        ({"di.box": "active", "di.input": {"number": 1, "kind": "microphone", "gain_db": 20}}, "di", "fix", "silent without"),
+        (
+            {"di.box": "active", "di.input": {"number": 1, "kind": "microphone", "gain_db": 20}},
+            "di",
+            "fix",
+            "silent without",
+        ),
         ({"di.box": "passive", "di.input": {"number": 1, "kind": "microphone"}}, "di", "look", "takes 21.6 dB away"),
         ({"di.input.gain_db": 20}, "di", "fix", "reach full scale: turn input 1 down"),
         ({"di.cable_m": 20}, "instrument", "look", "pull the resonance down"),
@@ -388,7 +395,8 @@ def test_a_take_lies_where_it_was_played_once_the_latency_is_known(application, 
         lambda: (answer := application.send("POST", f"{path}/roll", body))[0] == 201 and answer[1], what="the roll"
     )
     take = application.wait_for(
-        lambda: next((t for t in application.get(f"{path}/takes") if t["id"] == rolled["roll_id"]), None), what="the take"
+        lambda: next((t for t in application.get(f"{path}/takes") if t["id"] == rolled["roll_id"]), None),
+        what="the take",
     )
     assert take["frames"] == rolled["to_frame"] - rolled["from_frame"]
     assert take["from_frame"] == rolled["from_frame"]

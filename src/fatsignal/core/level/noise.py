@@ -29,6 +29,7 @@ _FIRST_BELOW_HZ = 310.0
 _GROUND_HZ = 40.0
 MAINS_HZ = (50.0, 60.0)
 _MAINS_SEARCH = 0.008
+_HIGHEST_LINE_HZ = 8_000.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -142,7 +143,7 @@ def _mains_series(
     """The mains' frequency and its lines; the one of 50 and 60 Hz whose series holds more power."""
     best: tuple[float, float | None, list[Harmonic]] = (0.0, None, [])
     for nominal in MAINS_HZ:
-        mains_hz = _wandered(power, frequency_hz, nominal)
+        mains_hz = _wandered(power, ground, frequency_hz, nominal)
         lines = _lines(power, ground, frequency_hz, heard, mains_hz)
         # 300 Hz belongs to both series: only what the other one lacks decides, and one line alone is a tone.
         own = [line for line in lines if round(line.frequency_hz / mains_hz) % (6 if nominal == 50 else 5)]
@@ -152,14 +153,25 @@ def _mains_series(
     return best[1], best[2]
 
 
-def _wandered(power: Samples, frequency_hz: Samples, nominal_hz: float) -> float:
-    """The mains' frequency within 0.8 % of its nominal one: where its first harmonics hold most power together."""
-    numbers = np.arange(1, 13)
-    candidates = nominal_hz * (1 + np.linspace(-_MAINS_SEARCH, _MAINS_SEARCH, 65))
-    bins = np.rint(np.outer(candidates, numbers) / frequency_hz[1]).astype(int)
-    found = np.log(power[np.minimum(bins, len(power) - 1)] + 1e-30).sum(axis=1)
-    best = np.flatnonzero(found >= found.max() - 1e-9)
-    return float(candidates[best[len(best) // 2]])
+def _wandered(power: Samples, ground: Samples, frequency_hz: Samples, nominal_hz: float) -> float:
+    """The mains' frequency within 0.8 % of its nominal one, told the finer the higher a line of it lies.
+
+    From the lowest multiple on each line that stands out is looked for where those before it put it.
+    """
+    bin_hz = float(frequency_hz[1])
+    mains_hz, unsure_hz = nominal_hz, _MAINS_SEARCH * nominal_hz
+    for number in range(1, int(min(frequency_hz[-1], _HIGHEST_LINE_HZ) / nominal_hz)):
+        reach = max(2, math.ceil(number * unsure_hz / bin_hz))
+        low = max(1, round(number * mains_hz / bin_hz) - reach)
+        around = power[low : low + 2 * reach + 1]
+        at = low + int(np.argmax(around))
+        if power[at] <= _LINE_FACTOR * ground[at] or not 0 < at < len(power) - 1:
+            continue
+        left, middle, right = np.log(power[at - 1 : at + 2] + 1e-300)
+        bend = left - 2 * middle + right
+        place = at + (0.5 * (left - right) / bend if bend < 0 else 0.0)
+        mains_hz, unsure_hz = place * bin_hz / number, min(unsure_hz, bin_hz / number)
+    return float(np.clip(mains_hz, nominal_hz * (1 - _MAINS_SEARCH), nominal_hz * (1 + _MAINS_SEARCH)))
 
 
 def _lines(
@@ -167,7 +179,7 @@ def _lines(
 ) -> list[Harmonic]:
     bin_hz = float(frequency_hz[1])
     lines = []
-    for number in range(1, int(min(frequency_hz[-1], 8_000.0) / mains_hz)):
+    for number in range(1, int(min(frequency_hz[-1], _HIGHEST_LINE_HZ) / mains_hz)):
         at = round(number * mains_hz / bin_hz)
         reach = min(_LINE_BINS, at)
         around = slice(at - reach, at + reach + 1)

@@ -20,6 +20,8 @@ PAUSE_S = 6.2
 _BOUNCE_S = 0.1
 _OUTLIER_FACTOR, _OUTLIER_FLOOR_S = 5.0, 0.03
 _CONFIDENCE = 0.95
+# A hand that follows a beat scatters by a tenth of it at most, and few of its taps lie elsewhere.
+_WORST_SCATTER, _LEAST_USED = 0.11, 0.7
 
 
 @dataclass(frozen=True, slots=True)
@@ -66,15 +68,19 @@ def estimate_tempo(taps_s: Sequence[float]) -> TapEstimate:
         raise SettingRefused(f"{_taps(len(times))} so far: tap at least {FEWEST_TAPS} beats in a row")
     numbers = _beat_numbers(times)
     used = _close_to_line(numbers, times)
-    if used.sum() < FEWEST_TAPS - 1:
-        raise SettingRefused("these taps have no common beat: listen to a bar and tap again")
+    no_beat = SettingRefused("these taps have no common beat: listen to a bar and tap again")
+    if used.sum() < max(FEWEST_TAPS - 1, _LEAST_USED * len(times)) or numbers[-1] + 1 > 2 * len(times):
+        raise no_beat
     period_s, first_s, error_s = _least_squares(numbers[used], times[used])
+    scatter_s = float(np.std(times[used] - first_s - period_s * numbers[used]))
+    if scatter_s > _WORST_SCATTER * period_s:
+        raise no_beat
     bpm = 60.0 / period_s
     if not SLOWEST_BPM <= bpm <= FASTEST_BPM:
         raise SettingRefused(f"a tempo of {bpm:.0f} is outside {SLOWEST_BPM} to {FASTEST_BPM} beats a minute")
     uncertainty = bpm * error_s / period_s
     if uncertainty > 0.15 * bpm:
-        raise SettingRefused("these taps have no common beat: listen to a bar and tap again")
+        raise no_beat
     whole = round(bpm)
     return TapEstimate(
         bpm=bpm,
