@@ -20,11 +20,14 @@ sys.path.insert(0, str(Path(__file__).resolve().parents[1]))
 
 from fatsignal.acts.survey import keep_wave
 from fatsignal.core.clip import Clip
-from fatsignal.store import sessions, takes
+from fatsignal.core.song.sections import SongSection
+from fatsignal.core.timing.tempo import TempoMap
+from fatsignal.rig.setup import standard_rig
+from fatsignal.store import parts, sections, sessions, takes
 from fatsignal.store.database import migrate
 from launcher.postgres import Postgres
 from tests.conftest import running_application
-from tests.e2e.test_interface import QUIET
+from tests.e2e.conftest import QUIET
 
 TAKES, MINUTES, RATE_HZ = 40, 3, 48_000
 SECTIONS = 10
@@ -47,17 +50,13 @@ async def fill(url: str, data: Path) -> None:
     envelope = np.abs(np.sin(np.arange(MINUTES * 60 * RATE_HZ) / 9000))[:, None]
     async with await psycopg.AsyncConnection.connect(url) as conn:
         session = await sessions.add_session(
-            conn, name="Long", artist="", rate_hz=RATE_HZ, depth="24", tempo_bpm="104", beats_per_bar=4, folder="Long"
-        )
-        for position in range(SECTIONS):
-            await sessions.add_section(
-                conn, session_id=session.id, position=position, name=f"Part {position + 1}",
-                first_bar=1 + 8 * position, bars=8, phrase_bars=2,
-            )  # fmt: skip
-        rig = {"cable_farad": 5e-10, "input_ohm": 1e6, "mics": [], "instrument": "baritone guitar"}
-        part = await sessions.add_part(
-            conn, session_id=session.id, position=0, name="Baritone", rig=rig, written=[], armed=True
-        )
+            conn, name="Long", artist="", depth="24", tempo=TempoMap.steady(104, rate_hz=RATE_HZ), folder="Long",
+            song_bars=8 * SECTIONS,
+        )  # fmt: skip
+        song = [SongSection(uuid4(), f"Part {number + 1}", 1 + 8 * number, 8, 2) for number in range(SECTIONS)]
+        await sections.replace_sections(conn, session.id, song)
+        rig = standard_rig("baritone guitar").model_dump(mode="json")
+        part = await parts.add_part(conn, session_id=session.id, name="Baritone", rig=rig, written=[], armed=True)
         start = session.tempo.bar_frame(1)
         for number in range(1, TAKES + 1):
             take_id, frames = uuid4(), MINUTES * 60 * RATE_HZ
@@ -65,8 +64,9 @@ async def fill(url: str, data: Path) -> None:
             keep_wave(data / "waves", str(take_id), Clip(noise, RATE_HZ))
             take = takes.Take(
                 id=take_id, part_id=part.id, number=number, recorded_at=datetime.now(UTC), rate_hz=RATE_HZ,
-                from_frame=start, frames=frames, window_from_frame=start, window_to_frame=start + frames,
-                origin="imported", rig_sheet={}, note="", folder=f"Long/{number}", binned_at=None,
+                from_frame=start, recorded_frame=start, frames=frames,
+                from_frame=start, recorded_frame=start, frames=frames, window_from_frame=start,
+                window_to_frame=start + frames,
             )  # fmt: skip
             checks = {
                 "peak_dbfs": -6.0, "true_peak_dbtp": -6.0, "average_dbfs": -15.0, "loudness_lufs": -18.0,

@@ -113,3 +113,60 @@ def test_tones_lists_four_with_their_use():
     assert [line.split("  ")[0] for line in plain.splitlines()] == ["Pale Lamp", "Kiln", "Foundry", "Keel"]
     assert [tone["name"] for tone in json.loads(runner.invoke(app, ["tones", "--json"]).stdout)][3] == "Keel"
     assert "properties" in json.loads(runner.invoke(app, ["tones", "--schema"]).stdout)
+
+
+def test_tune_lists_notes_with_string_and_cents(tmp_path):
+    path = tmp_path / "strings.wav"
+    rest = np.zeros(FS // 2)
+    time_s = np.arange(FS) / FS
+    fall = np.exp(-2 * time_s)
+    low, high = (0.3 * fall * sum(sine(n * hz) / n for n in range(1, 8)) for hz in (82.407, 110.0 * 2 ** (10 / 1200)))
+    soundfile.write(path, np.concatenate((rest, low, rest, high)), FS, subtype="PCM_24")
+    result = runner.invoke(app, ["tune", str(path), "--tuning", "E2 A2 D3 G3 B3 E4", "--json"])
+    assert result.exit_code == 0
+    notes = json.loads(result.stdout)
+    assert [(note["note"], note["string"]) for note in notes] == [("E2", 0), ("A2", 1)]
+    assert set(notes[0]) == {"start_s", "length_s", "frequency_hz", "note", "string", "cents", "drift_cents"}
+    assert notes[1]["cents"] == pytest.approx(10, abs=0.5)
+    assert "string 2 from the lowest" in runner.invoke(app, ["tune", str(path), "--tuning", "E2 A2 D3 G3 B3 E4"]).stdout
+    plain = json.loads(runner.invoke(app, ["tune", str(path), "--json"]).stdout)
+    assert [note["string"] for note in plain] == [None, None]
+
+
+def test_noise_tells_hum_from_hiss(tmp_path):
+    path = tmp_path / "rest.wav"
+    hum = 1e-3 * (sine(60, seconds=4) + 0.5 * sine(180, seconds=4)) + 1e-5 * noise(4.0)
+    soundfile.write(path, hum, FS, subtype="FLOAT")
+    (found,) = json.loads(runner.invoke(app, ["noise", str(path), "--playing", "-15", "--json"]).stdout)
+    assert found["worst"] == "hum"
+    assert found["mains_hz"] == pytest.approx(60, abs=0.1)
+    assert found["below_playing_db"] == pytest.approx(-15 - found["floor_dbfs"])
+    assert "turn yourself and the guitar" in runner.invoke(app, ["noise", str(path)]).stdout
+
+
+def test_chord_gives_intervals_and_the_compromise():
+    result = runner.invoke(app, ["chord", "--shape", "022100", "--shape", "x02210", "--alone", "1 6", "--json"])
+    found = json.loads(result.stdout)
+    assert len(found["shapes"][0]["intervals"]) == 15
+    assert found["offsets_cents"][0] == found["offsets_cents"][5] == 0
+    assert found["compromise"][0]["clash_cents"] < found["shapes"][0]["clash_cents"]
+    plain = runner.invoke(app, ["chord", "--tuning", "B1 E2 A2 D3 F#3 B3", "--shape", "x02210"]).stdout
+    assert "best compromise" in plain
+
+
+@pytest.mark.parametrize(
+    ("arguments", "says"),
+    [
+        (["tune", "nowhere.wav"], "no such file"),
+        (["chord", "--shape", "x0221"], "has 5 strings and the tuning 6"),
+        (["chord", "--shape", "hello"], "is not a chord shape"),
+        (["chord", "--shape", "x02210", "--tuning", "H2"], "is no note"),
+        (["chord", "--shape", "x02210", "--alone", "9"], "strings to leave alone"),
+        (["chord", "--shape", "x02210", "--pitch", "20"], "outside 380 to 480"),
+        (["noise", "nowhere.wav"], "no such file"),
+    ],
+)
+def test_checks_refuse_with_one_sentence(arguments, says):
+    result = runner.invoke(app, arguments)
+    assert result.exit_code == 2
+    assert says in result.stderr

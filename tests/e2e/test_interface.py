@@ -7,55 +7,15 @@ import numpy as np
 import pytest
 import soundfile
 from axe_playwright_python.sync_playwright import Axe
-from playwright.sync_api import Page, expect, sync_playwright
+from playwright.sync_api import expect
 
 from fatsignal.core.clip import Clip
 from fatsignal.core.level.loudness import integrated_loudness_lufs
 from fatsignal.core.timing.delay import align
+from tests.e2e.conftest import wait_until_ready
 from tests.signals import FS, plucks, sine
 
 pytestmark = pytest.mark.browser
-
-QUIET = [
-    "--disable-gpu", "--disable-quic", "--disable-background-networking", "--disable-component-update",
-    "--disable-sync", "--no-pings", "--disable-extensions", "--no-first-run",
-    "--autoplay-policy=no-user-gesture-required", "--host-resolver-rules=MAP * ~NOTFOUND , EXCLUDE 127.0.0.1",
-]  # fmt: skip
-
-
-@pytest.fixture(scope="module")
-def browser():
-    with sync_playwright() as playwright:
-        chromium = playwright.chromium.launch(executable_path="/usr/bin/chromium", chromium_sandbox=False, args=QUIET)
-        yield chromium
-        chromium.close()
-
-
-@pytest.fixture
-def page(browser, application):
-    tab = browser.new_page(viewport={"width": 1280, "height": 800}, base_url=application.url)
-    problems: list[str] = []
-    tab.on("console", lambda message: problems.append(message.text) if message.type == "error" else None)
-    tab.on("pageerror", lambda error: problems.append(str(error)))
-    outside: list[str] = []
-    tab.on(
-        "request",
-        lambda request: (
-            None
-            if application.url in request.url or "blob:" in request.url or request.url.startswith(("data:", "ws:"))
-            else outside.append(request.url)
-        ),
-    )
-    application.ready_to_roll()
-    yield tab
-    # Chromium logs every refusal of the server as an error of the page; a refusal is an answer.
-    assert [text for text in problems if "422 (Unprocessable" not in text] == []
-    assert outside == [], "nothing may be fetched from outside"
-    tab.close()
-
-
-def wait_until_ready(page: Page) -> None:
-    expect(page.get_by_role("button", name="Roll Page Down")).to_be_enabled(timeout=40_000)
 
 
 def test_from_roll_to_print_to_hand_over(page, application):
@@ -234,7 +194,7 @@ def test_bin_and_undo(page, application):
     expect(row).to_be_visible()
 
 
-@pytest.mark.parametrize("where", ["/takes", "/re-amp", "/hand-over"])
+@pytest.mark.parametrize("where", ["/song", "/rig", "/takes", "/re-amp", "/hand-over"])
 @pytest.mark.parametrize("theme", ["day", "night"])
 def test_axe_finds_nothing(page, where, theme):
     page.goto(where)
@@ -249,7 +209,7 @@ def test_axe_finds_nothing(page, where, theme):
 
 
 @pytest.mark.parametrize("size", [(1280, 800), (1024, 768), (1920, 1080)])
-@pytest.mark.parametrize("where", ["/takes", "/re-amp", "/hand-over"])
+@pytest.mark.parametrize("where", ["/song", "/rig", "/takes", "/re-amp", "/hand-over"])
 def test_nothing_overflows_at_any_size(page, where, size):
     page.set_viewport_size({"width": size[0], "height": size[1]})
     page.goto(where)

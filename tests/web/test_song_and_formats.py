@@ -25,7 +25,7 @@ def test_the_click_falls_on_the_beats_that_the_page_draws(application):
     """104 beats a minute at 48 kHz: 60/104 · 48000 = 27692.3 frames; beats fall on rounded multiples of it."""
     session = application.session
     beats = session["beat_frames"]
-    bar_one = beats[-session["first_beat"]]
+    bar_one = beats[session["beat_bars"].index(1)]
     at = beats.index(bar_one)
     assert beats == [round(number * 60 / 104 * FS) for number in range(len(beats))]
     heard = click_of(application, bar_one, beats[at + 8])
@@ -39,7 +39,7 @@ def test_the_click_falls_on_the_beats_that_the_page_draws(application):
 
 def test_a_click_that_begins_between_beats_is_the_same_click(application):
     session = application.session
-    start = session["beat_frames"][-session["first_beat"]]
+    start = session["beat_frames"][session["beat_bars"].index(1)]
     whole = click_of(application, start, start + 60_000)
     np.testing.assert_array_equal(click_of(application, start + 10_001, start + 60_000), whole[10_001:])
     path = f"/api/sessions/{session['id']}/click.wav?from_frame=0&to_frame={200 * FS}"

@@ -1,5 +1,5 @@
 import { useRef, useState } from 'react'
-import { AsksFirst, type InterfaceSettings, type Part, type Rig, answered, api } from '../api/client'
+import { AsksFirst, type InterfaceSettings, type Part, type Rig, type RigView, answered, api } from '../api/client'
 import { notice } from '../api/live'
 import { queryClient, refreshRig, useRig } from '../api/queries'
 import { useDesk } from '../frame/SessionContext'
@@ -18,10 +18,14 @@ export function useRigActs(part: Part | undefined) {
   const [asked, setAsked] = useState<Asked | null>(null)
   const [kept, setKept] = useState(0)
   const before = useRef<Rig[]>([])
+  const pending = useRef(0)
+  const waiting = useRef<Promise<unknown>>(Promise.resolve())
   const path = { path: { part_id: part?.id ?? '' } }
 
   async function put(rig: Rig, shared: boolean) {
     const changed = await answered(api.PUT('/api/parts/{part_id}/rig', { params: path, body: { rig, inputs_shared: shared } }))
+    // An answer that a later change has overtaken is not shown.
+    if (pending.current > 1) return
     queryClient.setQueryData(['rig', part?.id], changed)
     void queryClient.invalidateQueries({ queryKey: ['session'] })
   }
@@ -36,11 +40,17 @@ export function useRigActs(part: Part | undefined) {
 
   async function setRig(rig: Rig, shared = false) {
     const old = view?.rig
+    // Shown at once, computed when the answer is there: the next change is made from it.
+    queryClient.setQueryData<RigView>(['rig', part?.id], (now) => now && { ...now, rig })
+    pending.current += 1
+    const turn = waiting.current.then(() => put(rig, shared)).finally(() => (pending.current -= 1))
+    waiting.current = turn.catch(() => undefined)
     try {
-      await put(rig, shared)
+      await turn
       if (old) before.current.push(old)
       setKept(before.current.length)
     } catch (error) {
+      void queryClient.invalidateQueries({ queryKey: ['rig'] })
       if (!(error instanceof AsksFirst)) notice((error as Error).message)
       else
         setAsked({

@@ -38,6 +38,15 @@ export interface Asked {
   agree: () => void
 }
 
+/** An id for what the server has not seen yet; pages of other machines have no `randomUUID`. */
+function newId(): string {
+  const bytes = crypto.getRandomValues(new Uint8Array(16))
+  bytes[6] = (bytes[6]! & 0x0f) | 0x40
+  bytes[8] = (bytes[8]! & 0x3f) | 0x80
+  const digits = Array.from(bytes, (byte) => byte.toString(16).padStart(2, '0')).join('')
+  return digits.replace(/^(.{8})(.{4})(.{4})(.{4})(.{12})$/, '$1-$2-$3-$4-$5')
+}
+
 export function mapOf(session: Session): SongMap {
   return {
     tempos: session.tempos.map(({ bar, says, ramp, meant }) => ({ bar, says, ramp, meant })),
@@ -52,23 +61,36 @@ export function useSong() {
   const [asked, setAsked] = useState<Asked | null>(null)
   const [undone, setUndone] = useState(0)
   const back = useRef<(() => Promise<void>)[]>([])
+  const pending = useRef(0)
+  const waiting = useRef<Promise<unknown>>(Promise.resolve())
   const path = { path: { session_id: session.id } }
 
   function keep(changed: Session) {
+    // An answer that a later change has overtaken is not shown.
+    if (pending.current > 1) return
     queryClient.setQueryData(['session', session.id], changed)
     refreshSong()
   }
 
-  /** Do something and remember how to take it back. */
+  /** Do something after what was asked for before, and remember how to take it back. */
   async function act(does: () => Promise<void>, undoes: () => Promise<void>) {
+    pending.current += 1
+    const turn = waiting.current.then(does).finally(() => (pending.current -= 1))
+    waiting.current = turn.catch(() => undefined)
     try {
-      await does()
+      await turn
       back.current.push(undoes)
       setUndone((count) => count + 1)
     } catch (error) {
+      void queryClient.invalidateQueries({ queryKey: ['session'] })
       if (error instanceof AsksFirst) throw error
       notice((error as Error).message)
     }
+  }
+
+  /** Show a change at once: the next one is made from it, however slow the answer is. */
+  function show(changes: Partial<Session>) {
+    queryClient.setQueryData<Session>(['session', session.id], (old) => old && { ...old, ...changes })
   }
 
   async function putMap(map: SongMap, audioStays: boolean) {
@@ -106,9 +128,11 @@ export function useSong() {
     else if (changed.moved_takes) notice(`${changed.moved_takes} takes went with their section`)
   }
 
-  function setSections(sections: NewSection[]) {
+  function setSections(wanted: NewSection[]) {
     const before: Section[] = session.sections
     const map = mapOf(session)
+    const sections = wanted.map((section) => ({ ...section, id: section.id ?? newId() }))
+    show({ sections })
     void act(
       () => putSections(sections, true),
       async () => {
@@ -152,8 +176,9 @@ export function useSong() {
     const before = session.click
     const put = async (settings: Click) => {
       await answered(api.PUT('/api/sessions/{session_id}/click', { params: path, body: settings }))
-      queryClient.setQueryData<Session>(['session', session.id], (old) => old && { ...old, click: settings })
+      show({ click: settings })
     }
+    show({ click })
     void act(
       () => put(click),
       () => put(before),
