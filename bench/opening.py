@@ -64,9 +64,9 @@ async def fill(url: str, data: Path) -> None:
             keep_wave(data / "waves", str(take_id), Clip(noise, RATE_HZ))
             take = takes.Take(
                 id=take_id, part_id=part.id, number=number, recorded_at=datetime.now(UTC), rate_hz=RATE_HZ,
-                from_frame=start, recorded_frame=start, frames=frames,
                 from_frame=start, recorded_frame=start, frames=frames, window_from_frame=start,
                 window_to_frame=start + frames,
+                origin="imported", rig_sheet={}, note="", folder=f"Long/{number}", binned_at=None,
             )  # fmt: skip
             checks = {
                 "peak_dbfs": -6.0, "true_peak_dbtp": -6.0, "average_dbfs": -15.0, "loudness_lufs": -18.0,

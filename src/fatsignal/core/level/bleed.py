@@ -9,8 +9,9 @@ import math
 from dataclasses import dataclass
 
 import numpy as np
+from scipy import fft
 from scipy.linalg import solve_toeplitz
-from scipy.signal import fftconvolve
+from scipy.signal import oaconvolve
 
 from fatsignal.core.clip import Samples
 from fatsignal.core.units import db_from_amplitude
@@ -48,20 +49,16 @@ def measure_bleed(recorded: Samples, click: Samples, *, rate_hz: int, playing_db
         raise SignalError(f"recording and click must have one length, got {recorded.size} and {click.size} frames")
     if not np.any(click):
         raise SignalError("there is no click to compare with: let it sound while the check runs")
-    size = 1 << math.ceil(math.log2(2 * click.size))
-    spectrum = np.fft.rfft(click, size)
-    cross = np.fft.irfft(np.fft.rfft(recorded, size) * np.conj(spectrum))
-    own = np.fft.irfft(np.abs(spectrum) ** 2)
     reach = round(_LONGEST_DELAY_S * rate_hz)
     taps = round(_PATH_S * rate_hz)
-    envelope = np.convolve(np.abs(cross[: reach + taps]), np.ones(32) / 32, mode="same")
+    cross, own = _lags(recorded, click, reach + taps), _lags(click, click, taps)
+    envelope = np.convolve(np.abs(cross), np.ones(32) / 32, mode="same")
     start = max(0, int(np.argmax(envelope[:reach])) - taps // 4)
     # Normal equations of the filter; a little on the diagonal where the click has no energy.
-    ridge = own[:taps].copy()
-    ridge[0] *= 1 + 1e-3
-    path = solve_toeplitz(ridge, cross[start : start + taps])
+    own[0] *= 1 + 1e-3
+    path = solve_toeplitz(own, cross[start : start + taps])
     leak = np.zeros(click.size)
-    made = fftconvolve(click, path)[: click.size - start]
+    made = oaconvolve(click, path)[: click.size - start]
     leak[start : start + len(made)] = made
     sounding = _while_it_sounds(click, start, rate_hz)
     heard, rest = leak[sounding], recorded[sounding] - leak[sounding]
@@ -71,6 +68,16 @@ def measure_bleed(recorded: Samples, click: Samples, *, rate_hz: int, playing_db
     level = db_from_amplitude(math.sqrt(max(leak_power - chance, 0.0))) if found else -math.inf
     peak = start + int(np.argmax(np.abs(path)))
     return BleedReport(level, playing_dbfs - level, 1000 * peak / rate_hz, found)
+
+
+def _lags(late: Samples, early: Samples, lags: int) -> Samples:
+    """Σ late[n + lag]·early[n] for lags from 0 on, block by block: few lags are wanted of many frames."""
+    block = 1 << math.ceil(math.log2(3 * lags))
+    total = np.zeros(block // 2 + 1, dtype=np.complex128)
+    step = block - lags
+    for at in range(0, len(early), step):
+        total += fft.rfft(late[at : at + block], block) * np.conj(fft.rfft(early[at : at + step], block))
+    return np.asarray(fft.irfft(total, block)[:lags])
 
 
 def _while_it_sounds(click: Samples, delay: int, rate_hz: int) -> "np.ndarray[tuple[int], np.dtype[np.bool_]]":

@@ -12,12 +12,14 @@ References
 .. [3] H. Fletcher, "Normal vibration frequencies of a stiff piano string", JASA 36, 1964: f_n = n·f0·sqrt(1 + B·n²).
 """
 
+import cmath
 import math
 from dataclasses import dataclass
 from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy import fft
 from scipy.signal import resample_poly
 
 from fatsignal.core.clip import Samples
@@ -103,11 +105,11 @@ def _coarse_hz(signal: Samples, rate_hz: float) -> tuple[float, float] | None:
     """Frequency to about half a percent, and how clear the period is."""
     size = signal.size
     window, window_lags = _window(size)
-    spectrum = np.fft.rfft(signal * window, 2 * size)
-    power = np.abs(spectrum) ** 2
-    frequency_hz = np.fft.rfftfreq(2 * size, 1 / rate_hz)
+    padded = fft.next_fast_len(2 * size, real=True)
+    power = np.abs(fft.rfft(signal * window, padded)) ** 2
+    frequency_hz = fft.rfftfreq(padded, 1 / rate_hz)
     power *= 1 / (1 + (_RUMBLE_HZ / np.maximum(frequency_hz, 1e-3)) ** 8)
-    lags = np.fft.irfft(power)[:size]
+    lags = fft.irfft(power, padded)[:size]
     if lags[0] <= 0:
         return None
     # Beyond 0.6 of the length the window's own correlation is too small to divide by.
@@ -132,10 +134,11 @@ def _refine(signal: Samples, rate_hz: float, coarse_hz: float) -> tuple[float, f
     length = int(0.62 * signal.size)
     hop = signal.size - length
     window, _ = _window(length)
-    first = np.fft.rfft(signal[:length] * window, _PADDING * length)
-    second = np.fft.rfft(signal[hop:] * window, _PADDING * length)
+    padded = fft.next_fast_len(_PADDING * length, real=True)
+    first = fft.rfft(signal[:length] * window, padded)
+    second = fft.rfft(signal[hop:] * window, padded)
     magnitude = np.abs(first) + np.abs(second)
-    bin_hz = rate_hz / (_PADDING * length)
+    bin_hz = rate_hz / padded
     places, frequencies, strengths = [], [], []
     expected_hz, stretch = coarse_hz, 0.0
     for partial in range(1, _MOST_PARTIALS + 1):
@@ -147,8 +150,8 @@ def _refine(signal: Samples, rate_hz: float, coarse_hz: float) -> tuple[float, f
         at = low + int(np.argmax(magnitude[low : high + 1]))
         if not 1 <= at < len(magnitude) - 1:
             break
-        peak_hz = (at + _vertex(np.log(magnitude + 1e-20), at)) * bin_hz
-        turned = float(np.angle(second[at] * np.conj(first[at]))) / (2 * math.pi)
+        peak_hz = (at + _vertex(np.log(magnitude[at - 1 : at + 2] + 1e-20), 1)) * bin_hz
+        turned = cmath.phase(complex(second[at]) * complex(first[at]).conjugate()) / (2 * math.pi)
         cycles = peak_hz * hop / rate_hz
         frequency_hz = (round(cycles - turned) + turned) * rate_hz / hop
         places.append(partial)
@@ -198,13 +201,14 @@ def _fit(
 
 def _law(n: NDArray[np.int64], ratio: Samples, strength: Samples, weight: Samples) -> tuple[Samples, float]:
     """Fletcher's law through the partials, f/n = a + b·n²; and how far they lie from it, cents."""
-    slope = np.array([np.average(ratio, weights=weight**2), 0.0])
+    squared = weight**2
+    slope = np.array([float(ratio @ squared) / float(squared.sum()), 0.0])
     if len(n) >= 3:
         fitted = _weighted(np.column_stack([np.ones(len(n)), n.astype(np.float64) ** 2]), ratio, weight)
         if 0 <= fitted[1] <= 2e-3 * fitted[0]:
             slope = fitted
     residual_cents = 1200 / math.log(2) * (ratio / (slope[0] + slope[1] * n**2) - 1)
-    return slope, math.sqrt(float(np.average(residual_cents**2, weights=strength)))
+    return slope, math.sqrt(float((residual_cents**2) @ strength) / float(strength.sum()))
 
 
 def _explained(first_hz: float, stretch: float, magnitude: Samples, bin_hz: float) -> float:

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from itertools import pairwise
 
 import numpy as np
-from scipy.signal import firwin, lfilter
+from scipy.signal import firwin, upfirdn
 
 from fatsignal.core.clip import Clip, Samples
 from fatsignal.core.level.peak import rms_dbfs
@@ -24,6 +24,7 @@ _LOW_HZ = 60.0
 _JUMP_DB, _STEP_S = 6.0, 0.02
 _NOTE_END_DB = -40.0
 _SETTLED_S = 0.35
+_MOST_WAITING_S = 0.2
 
 
 @dataclass(frozen=True, slots=True)
@@ -49,8 +50,9 @@ class Tuner:
         self._factor = max(1, rate_hz // ANALYSIS_RATE_HZ)
         self._rate_hz = rate_hz / self._factor
         self._taps = firwin(20 * self._factor + 1, 0.8 / self._factor) if self._factor > 1 else np.ones(1)
-        self._memory = np.zeros(len(self._taps) - 1)
-        self._phase = 0
+        self._history = np.zeros(len(self._taps) - 1)
+        self._waiting: list[Samples] = []
+        self._waiting_frames = 0
         self._kept = np.zeros(0)
         self._since_onset = 0
         self._levels: list[float] = []
@@ -58,19 +60,31 @@ class Tuner:
         self._first: tuple[float, float] | None = None
 
     def push(self, block: Samples) -> None:
-        """Take in a block, shape (frames,)."""
-        if self._factor > 1:
-            filtered, self._memory = lfilter(self._taps, 1.0, block, zi=self._memory)
-        else:
-            filtered = block
-        lowered = filtered[self._phase :: self._factor]
-        self._phase = (self._phase - len(block)) % self._factor
+        """Take in a block, shape (frames,). It costs next to nothing: the work is done when a reading is asked for."""
+        self._waiting.append(block)
+        self._waiting_frames += len(block)
+        if self._waiting_frames > _MOST_WAITING_S * self._rate_hz * self._factor:
+            self._take_in()
+
+    def _take_in(self) -> None:
+        """Bring what waits to the analysis rate."""
+        raw = np.concatenate((self._history, *self._waiting))
+        before = len(self._history)
+        whole = (len(raw) - before) // self._factor * self._factor
+        # The filter's length is a whole number of lowered frames, so its history is too.
+        memory = len(self._taps) - 1
+        lowered = upfirdn(self._taps, raw[: before + whole], down=self._factor)
+        lowered = lowered[memory // self._factor : (memory + whole) // self._factor]
+        self._history = raw[whole : whole + memory]
+        self._waiting = [raw[whole + memory :]]
+        self._waiting_frames = len(self._waiting[0])
         self._kept = np.concatenate((self._kept, lowered))[-round((_LONGEST_S + _ATTACK_S) * self._rate_hz) :]
         self._since_onset += len(lowered)
         self._watch_for_onset(lowered)
 
     def reading(self) -> TunerReading | None:
         """What sounds now; None for silence, noise, several strings, or a note that is too new."""
+        self._take_in()
         available = min(len(self._kept), self._since_onset - round(_ATTACK_S * self._rate_hz))
         if available < _SHORTEST_S * self._rate_hz:
             return None

@@ -26,7 +26,7 @@ _PING_S, _APART_S = 0.02, 0.25
 _LOW_HZ, _HIGH_SHARE = 200.0, 0.4
 _PEAK = 0.5
 _CLEAR_FACTOR = 8.0
-_ZOOM = 16
+_ZOOM = 32
 _EARLY_FRAMES = 64
 
 Feel = Literal["comfortable", "felt", "unplayable"]
@@ -70,8 +70,8 @@ def ping_train(rate_hz: int, *, pings: int = PINGS) -> Samples:
 def measure_round_trip(returned: Samples, *, rate_hz: int, pings: int = PINGS) -> RoundTrip:
     """Find every ping of `ping_train` in what came back, recorded from the train's first frame on.
 
-    Each stretch of a quarter of a second is correlated with the ping; the peak is placed between samples on the
-    correlation interpolated sixteen-fold by its spectrum. Polarity does not matter.
+    Each stretch of a quarter of a second is correlated with the ping; the peak is placed between samples by
+    parabolas through the band-limited correlation. Polarity does not matter.
 
     Raises
     ------
@@ -113,16 +113,22 @@ def _place_of(stretch: Samples, one: Samples) -> tuple[float, float]:
     at = int(np.argmax(np.abs(correlation)))
     rms = float(np.sqrt(np.mean(np.square(correlation)))) + 1e-30
     clear = float(np.abs(correlation[at])) / rms
-    # The band-limited correlation between its samples: evaluated at a sixteenth, then a parabola.
-    offsets = at + np.arange(-_ZOOM, _ZOOM + 1) / _ZOOM
     omega = 2 * np.pi * np.arange(len(spectrum)) / size
-    fine = np.abs(np.real(np.exp(1j * np.outer(offsets, omega)) @ spectrum))
-    best = int(np.argmax(fine))
-    if not 0 < best < len(fine) - 1:
-        return float(at), clear
-    left, middle, right = fine[best - 1 : best + 2]
-    vertex = 0.5 * (left - right) / (left - 2 * middle + right)
-    return float(offsets[best] + vertex / _ZOOM), clear
+    # The band-limited correlation between its samples: a parabola through quarters, then a finer one around its peak.
+    place = float(at)
+    for step in (0.25, 1 / _ZOOM):
+        offsets = place + step * np.arange(-2, 3)
+        # Each next place turns every frequency by the same angle once more.
+        turned, turn = spectrum * np.exp(1j * offsets[0] * omega), np.exp(1j * step * omega)
+        values = [turned.real.sum()]
+        for _ in offsets[1:]:
+            turned = turned * turn
+            values.append(turned.real.sum())
+        fine = np.abs(np.array(values))
+        best = int(np.clip(np.argmax(fine), 1, 3))
+        left, middle, right = fine[best - 1 : best + 2]
+        place = float(offsets[best] + step * 0.5 * (left - right) / (left - 2 * middle + right))
+    return place, clear
 
 
 @dataclass(frozen=True, slots=True)
