@@ -224,9 +224,20 @@ def test(rest: list[str]) -> int:
         print(f"== {name}", flush=True)
         if subprocess.run(command, cwd=folder, env=environment, check=False).returncode:
             failed.append(name)
-    print("== pytest", flush=True)
-    if subprocess.run([str(PYTHON), "-m", "pytest", *rest], cwd=ROOT, env=environment, check=False).returncode:
-        failed.append("pytest")
+    pytest = [str(PYTHON), "-m", "pytest"]
+    runs = {"pytest": [*pytest, *rest]}
+    if not rest:
+        # What keeps time, or drives a browser, has the machine for itself.
+        alone = ["tests/engine", "tests/e2e", "tests/launcher"]
+        others = [option for folder in alone for option in ("--ignore", folder)]
+        runs = {
+            "pytest, two at once": [*pytest, "-n", "2", "--dist", "loadfile", *others],
+            "pytest, alone": [*pytest, *alone],
+        }
+    for name, command in runs.items():
+        print(f"== {name}", flush=True)
+        if subprocess.run(command, cwd=ROOT, env=environment, check=False).returncode:
+            failed.append(name)
     if failed:
         print(f"failed: {', '.join(failed)}", file=sys.stderr)
     return 1 if failed else 0

@@ -17,7 +17,14 @@ UV_VERSION = "0.13.9"
 OLDEST_PYTHON = (3, 11)
 
 RUN_PROGRAMS = {"initdb": "postgresql", "npm": "npm"}
-TEST_PROGRAMS = {"chromium": "chromium", "ngspice": "ngspice", "ffmpeg": "ffmpeg", "ffprobe": "ffmpeg", "flac": "flac", "midicsv": "midicsv"}
+TEST_PROGRAMS = {
+    "chromium": "chromium",
+    "ngspice": "ngspice",
+    "ffmpeg": "ffmpeg",
+    "ffprobe": "ffmpeg",
+    "flac": "flac",
+    "midicsv": "midicsv",
+}
 TEST_FILES = {
     Path("/usr/share/sonic-pi/samples"): "sonic-pi-samples",
     Path("/usr/share/sounds/sf2/FluidR3_GM.sf2"): "fluid-soundfont-gm",

@@ -27,7 +27,9 @@ def test_the_click_falls_on_the_beats_that_the_page_draws(application):
     beats = session["beat_frames"]
     bar_one = beats[session["beat_bars"].index(1)]
     at = beats.index(bar_one)
-    assert beats == [round(number * 60 / 104 * FS) for number in range(len(beats))]
+    # Bar 1 lies on a whole frame, sixteen beats after the zero; every beat is rounded from there.
+    assert bar_one == round(16 * 60 / 104 * FS)
+    assert beats == [bar_one + round((number - at) * 60 / 104 * FS) for number in range(len(beats))]
     heard = click_of(application, bar_one, beats[at + 8])
     for number, beat in enumerate(beats[at : at + 8]):
         place = beat - bar_one
