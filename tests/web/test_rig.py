@@ -155,6 +155,12 @@ def changed(rig, path, value):
         ),
         ({"di.box": "passive", "di.input": {"number": 1, "kind": "microphone"}}, "di", "look", "takes 21.6 dB away"),
         ({"di.input.gain_db": 20}, "di", "fix", "reach full scale: turn input 1 down"),
+        (
+            {"di.box": "passive", "di.ratio": 3, "di.input": {"number": 1, "kind": "microphone"}},
+            "di",
+            "fix",
+            "27 kΩ load the pickup",
+        ),
         ({"di.cable_m": 20}, "instrument", "look", "pull the resonance down"),
     ],
 )
@@ -214,6 +220,22 @@ def test_parts_that_are_armed_together_do_not_share_an_input_unnoticed(applicati
         status, problem = application.send("POST", f"{path}/roll", body)
         assert status == 409
         assert "both take input 1" in problem["detail"]
+        # With inputs of their own, both roll as one: two takes, each with its channels, on the same frames.
+        own = changed(changed(rig, "di.input.number", 5), "mics", [])
+        assert put_rig(application, second, own)[0] == 200
+        before = {take["id"] for take in application.get(f"{path}/takes")}
+        rolled = application.wait_for(
+            lambda: (answer := application.send("POST", f"{path}/roll", body))[0] == 201 and answer[1], what="the roll"
+        )
+        takes = application.wait_for(
+            lambda: len(new := [t for t in application.get(f"{path}/takes") if t["id"] not in before]) == 2 and new,
+            what="two takes",
+        )
+        assert {take["part_name"] for take in takes} == {"Guitar", "Together"}
+        assert {take["origin"] for take in takes} == {"rolled"}
+        assert {(take["from_frame"], take["frames"]) for take in takes} == {
+            (rolled["from_frame"], rolled["to_frame"] - rolled["from_frame"])
+        }
     finally:
         application.send("PUT", f"{path}/about", {**about, "arm_together": False})
     armed = [part["name"] for part in application.get(path)["parts"] if part["armed"]]

@@ -603,7 +603,7 @@ export interface paths {
         };
         /**
          * All Checks
-         * @description The newest check of each kind.
+         * @description The newest check of each kind; that of the chords needs no listening and is computed.
          */
         get: operations["all_checks_api_parts__part_id__checks_get"];
         put?: never;
@@ -889,7 +889,7 @@ export interface paths {
         put?: never;
         /**
          * Roll
-         * @description Roll the armed part through a section: all its channels go to disk together.
+         * @description Roll what is armed through a section: all channels go to disk together.
          */
         post: operations["roll_api_sessions__session_id__roll_post"];
         /**
@@ -1543,6 +1543,11 @@ export interface components {
              * @enum {string}
              */
             box: "none" | "passive" | "active";
+            /**
+             * Ratio
+             * @description Of the box, as in 12 : 1; null: its usual one.
+             */
+            ratio?: number | null;
             /**
              * Ground Lift
              * @default false

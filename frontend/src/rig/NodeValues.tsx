@@ -106,7 +106,7 @@ function InstrumentValues({ rig, choices, onChange }: { rig: Rig; choices: Choic
         <Rule label="Cable" value={rig.di.cable_m ?? 5} from={0} to={30} step={0.5} digits={1} unit="m" onChange={(cable_m) => onChange({ ...rig, di: { ...rig.di!, cable_m } })} />
       )}
       {!rig.di && (
-        <Button className="self-start" onClick={() => onChange({ ...rig, di: { box: 'none', ground_lift: false, cable_m: 5, input: plainInput(freeInput(rig, choices), 'instrument', 3) } })}>
+        <Button className="self-start" onClick={() => onChange({ ...rig, di: { box: 'none', ratio: null, ground_lift: false, cable_m: 5, input: plainInput(freeInput(rig, choices), 'instrument', 3) } })}>
           Keep a DI
         </Button>
       )}
@@ -131,10 +131,22 @@ function DiValues({ rig, choices, onChange }: { rig: Rig; choices: Choices; onCh
             const box = choices.boxes.find((entry) => entry.kind === kind)!
             return box.ratio ? `${box.ratio} : 1${box.needs_phantom ? ', needs 48 V' : ''}` : ''
           }}
-          onChange={(box) => set({ box })}
+          onChange={(box) => set({ box, ratio: null })}
         />
         {di.box !== 'none' && <Switch label="Ground lifted" on={di.ground_lift ?? false} onChange={(ground_lift) => set({ ground_lift })} />}
       </Line>
+      {di.box !== 'none' && (
+        <Rule
+          label="Its ratio"
+          value={di.ratio ?? choices.boxes.find((box) => box.kind === di.box)!.ratio ?? 1}
+          from={1}
+          to={20}
+          step={0.5}
+          digits={1}
+          unit=": 1"
+          onChange={(ratio) => set({ ratio })}
+        />
+      )}
       <InputValues use={di.input!} choices={choices} onChange={(input) => set({ input })} />
       <Button className="self-start" disabled={!rig.mics?.length} onClick={() => onChange({ ...rig, di: null })}>
         Keep no DI

@@ -11,11 +11,14 @@ export function TempoPanel({
   bar,
   onBar,
   onChange,
+  onTrack,
 }: {
   session: Session
   bar: number
   onBar: (bar: number) => void
   onChange: (map: SongMap) => void
+  /** Listen to the backing track again, near a tapped tempo; null without one. */
+  onTrack: ((bpm: number) => void) | null
 }) {
   const map = mapOf(session)
   const tempo = map.tempos.findLast((change) => change.bar <= bar) ?? map.tempos[0]!
@@ -112,13 +115,13 @@ export function TempoPanel({
           </button>
         </p>
       )}
-      <TapLine onTake={(says) => setTempo({ says })} />
+      <TapLine onTake={(says) => setTempo({ says })} onTrack={onTrack} />
     </section>
   )
 }
 
 /** Tapping by key or pointer: the estimate with its uncertainty, and the near whole number. */
-function TapLine({ onTake }: { onTake: (says: string) => void }) {
+function TapLine({ onTake, onTrack }: { onTake: (says: string) => void; onTrack: ((bpm: number) => void) | null }) {
   const times = useRef<number[]>([])
   const [found, setFound] = useState<Tap | null>(null)
   const [problem, setProblem] = useState('tap T on each beat')
@@ -160,6 +163,7 @@ function TapLine({ onTake }: { onTake: (says: string) => void }) {
             </Button>
           )}
           <Button onClick={() => onTake(found.bpm.toFixed(1))}>{found.bpm.toFixed(1)}</Button>
+          {onTrack && <Button onClick={() => onTrack(found.bpm)}>The track's</Button>}
         </span>
       )}
     </div>

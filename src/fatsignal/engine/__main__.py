@@ -8,8 +8,10 @@ import secrets
 import signal
 import sys
 import threading
+from collections.abc import Sequence
 from fractions import Fraction
 from pathlib import Path
+from typing import Protocol
 
 from pydantic import ValidationError
 
@@ -33,6 +35,12 @@ _LINES_BEHIND = 256
 _LONELY_S = 120.0
 
 
+class Stoppable(Protocol):
+    """What rolls or listens; its module is loaded later than this one."""
+
+    def stop(self) -> None: ...
+
+
 class Engine:
     """Takes orders from any number of connections, rolls at most one at a time, tells everyone."""
 
@@ -42,7 +50,7 @@ class Engine:
         self._listeners: set[asyncio.Queue[bytes]] = set()
         self._ready = asyncio.Event()
         self._quit = asyncio.Event()
-        self._recorder: object | None = None
+        self._captures: Sequence[Stoppable] = []
         self._rolling: RollOrder | ListenOrder | None = None
         self._roll_thread: threading.Thread | None = None
         self._loop = asyncio.get_running_loop()
@@ -125,29 +133,31 @@ class Engine:
                 self._quit.set()
 
     def _stop_rolling(self) -> None:
-        recorder = self._recorder
-        if recorder is not None:
-            recorder.stop()  # type: ignore[attr-defined]
+        for capture in self._captures:
+            capture.stop()
 
     def _roll(self, order: RollOrder | ListenOrder) -> None:
         # Imported here: numpy, scipy and numba take seconds, and the engine answers before that.
         from fatsignal.engine.listener import Listener
         from fatsignal.engine.recorder import Recorder
         from fatsignal.engine.sources import source_of
+        from fatsignal.engine.together import roll_together
 
         try:
-            source = source_of(order)
-            capture = (
-                Recorder(order, source, self._tell_from_thread)
-                if isinstance(order, RollOrder)
-                else Listener(order, source, self._tell_from_thread)
-            )
-            self._recorder = capture
-            capture.run()
+            if isinstance(order, RollOrder):
+                recorders = [
+                    Recorder(each, source_of(each), self._tell_from_thread) for each in (order, *order.together)
+                ]
+                self._captures = list(recorders)
+                roll_together(recorders)
+            else:
+                listener = Listener(order, source_of(order), self._tell_from_thread)
+                self._captures = [listener]
+                listener.run()
         except Exception as trouble:
             self._tell_from_thread(Refused(problem=f"it could not start: {trouble}"))
         finally:
-            self._recorder = None
+            self._captures = []
             self._rolling = None
 
     def _tell_from_thread(self, event: Event) -> None:

@@ -5,6 +5,7 @@ import threading
 from collections.abc import Callable
 from datetime import datetime
 from typing import Generic, Literal, TypeVar
+from uuid import UUID
 
 import numpy as np
 
@@ -39,12 +40,16 @@ class Capture(Generic[OrderKind]):
     ) -> None:  # fmt: skip
         self._order: OrderKind = order
         self._source = source
-        self._tell = tell
+        self.tell = tell
         self._open_writer = open_writer
         self._stopping = threading.Event()
         self._writers: list[WaveWriter] = []
         self._meters = _MeterWindow(len(source.channels))
         self._frames = 0
+
+    @property
+    def roll_id(self) -> UUID:
+        return self._order.roll_id
 
     def stop(self) -> None:
         """Ask for the end; it comes after the block that is being read."""
@@ -75,7 +80,7 @@ class Capture(Generic[OrderKind]):
         )  # fmt: skip
         if opened:
             self._ended(ended)
-        self._tell(ended)
+        self.tell(ended)
         return ended
 
     def _made(self, files: list[ChannelFile], started_at: datetime) -> None:
@@ -136,7 +141,7 @@ class Capture(Generic[OrderKind]):
             if self._frames >= meter_at:
                 # Counted on from when it was due, so that blocks of any size give thirty a second.
                 meter_at += rate_hz // _METER_HZ
-                self._tell(self._meters.message(self._order, self._order.tempo, self._frames))
+                self.tell(self._meters.message(self._order, self._order.tempo, self._frames))
                 self._shown()
         return "stopped"
 

@@ -20,7 +20,7 @@ class Listener(Capture[ListenOrder]):
         self._tuner = _tuner(order)
 
     def _begun(self, files: list[ChannelFile]) -> None:
-        self._tell(
+        self.tell(
             Listening(
                 **self._order.model_dump(include={"roll_id", "session_id", "part_id", "kind"}),
                 frames=self._order.to_frame - self._order.from_frame,
@@ -38,9 +38,9 @@ class Listener(Capture[ListenOrder]):
             return
         found = self._tuner.reading()
         if found is None:
-            self._tell(Pitch(roll_id=self._order.roll_id))
+            self.tell(Pitch(roll_id=self._order.roll_id))
             return
-        self._tell(
+        self.tell(
             Pitch(
                 roll_id=self._order.roll_id, note=found.note, string=found.string, cents=round(found.cents, 2),
                 frequency_hz=round(found.frequency_hz, 3),

@@ -56,6 +56,9 @@ class RollOrder(_CaptureOrder):
     window_to_frame: int
     setup: RigSetup
     notes: list[Note]
+    together: "list[RollOrder]" = Field(
+        default_factory=list, description="Parts that are armed together: they roll and stop with this one."
+    )
 
 
 ListenKind = Literal["level", "tuning", "noise", "bleed", "latency", "computer"]

@@ -16,7 +16,7 @@ class Recorder(Capture[RollOrder]):
         self._write_journal(self._journal)
 
     def _begun(self, files: list[ChannelFile]) -> None:
-        self._tell(
+        self.tell(
             Rolling(
                 **self._order.model_dump(include={
                     "roll_id", "session_id", "part_id", "number", "from_frame",

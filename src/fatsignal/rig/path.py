@@ -11,7 +11,7 @@ from typing import Literal
 import numpy as np
 
 from fatsignal.core.clip import Clip
-from fatsignal.core.instrument.inputs import BOXES, INPUTS, load_ohm
+from fatsignal.core.instrument.inputs import BOXES, INPUTS, box_gain_db, load_ohm
 from fatsignal.core.instrument.pickup import Load, piezo_corner_hz, resonance_hz, response_db
 from fatsignal.core.level.aims import AIM_PEAK_DBFS, turn_by_db
 from fatsignal.core.level.peak import flat_top_runs, peak_dbfs
@@ -152,7 +152,7 @@ def _di_warnings(setup: RigSetup, curve: LoadCurve) -> list[PathWarning]:
     if setup.di is None:
         return []
     di, use, warnings = setup.di, setup.di.input, []
-    box, ohm = BOXES[di.box], load_ohm(di.box, di.input.kind)
+    box, ohm = BOXES[di.box], load_ohm(di.box, di.input.kind, ratio=di.ratio)
     if setup.pickup.kind == "piezo":
         corner_hz = piezo_corner_hz(setup.pickup.circuit, setup.load)
         if corner_hz > _LOST_LOWS_HZ:
@@ -227,8 +227,7 @@ def _pad_word(use: InputUse, turn_db: int) -> str:
 
 
 def _box_db(setup: RigSetup) -> float:
-    box = BOXES[setup.di.box] if setup.di else None
-    return 0.0 if box is None else 20 * float(np.log10(box.ratio))
+    return -box_gain_db(setup.di.box, ratio=setup.di.ratio) if setup.di else 0.0
 
 
 def _ohms(ohm: float) -> str:

@@ -76,6 +76,7 @@ class DiPath(_Values):
     """How the clean signal gets to the converter."""
 
     box: BoxKind = "none"
+    ratio: float | None = Field(default=None, ge=1, le=30, description="Of the box, as in 12 : 1; null: its usual one.")
     ground_lift: bool = False
     cable_m: float = Field(default=5.0, ge=0, le=100, description="From the instrument.")
     input: InputUse = InputUse(number=1, kind="instrument", gain_db=3)
@@ -173,7 +174,7 @@ class RigSetup(_Values):
         metres, ohms = 0.0, []
         if self.di is not None:
             metres += self.di.cable_m
-            ohms.append(load_ohm(self.di.box, self.di.input.kind))
+            ohms.append(load_ohm(self.di.box, self.di.input.kind, ratio=self.di.ratio))
         if self.amp is not None and self.amp.blocks:
             metres += self.amp.cable_m
             ohms.append(AMP_INPUT_OHM)

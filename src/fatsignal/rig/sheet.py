@@ -6,7 +6,7 @@ from typing import Any
 from fatsignal.core.pitch.notes import note_name
 from fatsignal.core.tone.document import Block
 from fatsignal.rig.interface import SimulatedInterface
-from fatsignal.rig.setup import InputUse, RigSetup
+from fatsignal.rig.setup import DiPath, InputUse, RigSetup
 
 _HEARS = {"amp": "the amp", "phones": "phones", "both": "amp and phones"}
 
@@ -45,7 +45,7 @@ def sheet_entries(
         lines.append(SheetEntry("Instrument", "strings moved by cents", offsets))
     if rig.di is not None:
         lines += [
-            SheetEntry("DI", "box", rig.di.box + (", ground lifted" if rig.di.ground_lift else "")),
+            SheetEntry("DI", "box", _box(rig.di) + (", ground lifted" if rig.di.ground_lift else "")),
             SheetEntry("DI", "cable", f"{rig.di.cable_m:g} m"),
             SheetEntry("DI", "input", _input(rig.di.input)),
         ]
@@ -90,6 +90,10 @@ def differences(one: list[SheetEntry], other: list[SheetEntry]) -> list[Differen
 def entries_from(frozen: dict[str, Any]) -> list[SheetEntry]:
     """The lines of a frozen sheet."""
     return [SheetEntry(entry["group"], entry["name"], entry["value"]) for entry in frozen["entries"]]
+
+
+def _box(di: DiPath) -> str:
+    return di.box if di.ratio is None or di.box == "none" else f"{di.box}, {di.ratio:g} : 1"
 
 
 def _pickup(rig: RigSetup) -> str:

@@ -171,7 +171,7 @@ class _DiRunner:
         assert setup.di is not None, "a rig without a DI has no DI runner"
         use, box = setup.di.input, BOXES[setup.di.box]
         alive = box is None or not box.needs_phantom or use.phantom
-        through_db = box_gain_db(setup.di.box) if alive else _PHANTOM_KILLS_DB
+        through_db = box_gain_db(setup.di.box, ratio=setup.di.ratio) if alive else _PHANTOM_KILLS_DB
         gain = amplitude_from_db(gain_of_input_db(use.kind, gain_db=use.gain_db, pad=use.pad))
         self._gain = gain * amplitude_from_db(through_db) * (-1.0 if use.flipped else 1.0)
         loop_v = 0.0 if setup.di.ground_lift and box is not None else volts_from_dbu(interface.ground_loop_dbu)

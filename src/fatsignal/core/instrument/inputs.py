@@ -89,18 +89,18 @@ def input_noise_dbfs(kind: InputKind, *, gain_db: float, pad: bool, source_ohm: 
     return 20 * math.log10(volts) + gain_of_input_db(kind, gain_db=gain_db, pad=False)
 
 
-def load_ohm(box: BoxKind, kind: InputKind) -> float:
-    """Resistance that an instrument sees at a box, or at the input it is plugged into."""
+def load_ohm(box: BoxKind, kind: InputKind, *, ratio: float | None = None) -> float:
+    """Resistance that an instrument sees at a box, or at its input; `ratio` None is the box's usual."""
     facts = BOXES[box]
     if facts is None:
         return INPUTS[kind].ohm
-    return facts.input_ohm if facts.input_ohm is not None else facts.ratio**2 * INPUTS[kind].ohm
+    return facts.input_ohm if facts.input_ohm is not None else (ratio or facts.ratio) ** 2 * INPUTS[kind].ohm
 
 
-def box_gain_db(box: BoxKind) -> float:
-    """What a DI box takes from the voltage."""
+def box_gain_db(box: BoxKind, *, ratio: float | None = None) -> float:
+    """What a DI box takes from the voltage; `ratio` None is the box's usual."""
     facts = BOXES[box]
-    return 0.0 if facts is None else -20 * math.log10(facts.ratio)
+    return 0.0 if facts is None else -20 * math.log10(ratio or facts.ratio)
 
 
 def parallel_ohm(*resistances: float) -> float:

@@ -32,7 +32,7 @@ class RollStarted(BaseModel):
 
 @router.post("/roll", status_code=201)
 async def roll(session_id: UUID, new: NewRoll, conn: Transaction, place: Place, desk: TheDesk) -> RollStarted:
-    """Roll the armed part through a section: all its channels go to disk together."""
+    """Roll what is armed through a section: all channels go to disk together."""
     from fatsignal.acts.roll_order import roll_order
 
     session = await sessions.get_session(conn, session_id)
@@ -46,15 +46,21 @@ async def roll(session_id: UUID, new: NewRoll, conn: Transaction, place: Place, 
     clashes = check_inputs(rigs, inputs=INPUTS)
     if clashes:
         raise RollRefused(clashes[0])
-    part = armed[0]
-    number = 1 + max(await takes.highest_number(conn, part.id), highest_folder(place.sessions_folder, session, part))
     interface = await interface_now(conn)
-    order = roll_order(
-        session, part, section.in_song, number=number, seed=secrets.randbits(31),
-        sessions_folder=place.sessions_folder, interface=interface,
-        record_offset_frames=await record_offset_frames(conn, interface, rate_hz=session.rate_hz),
-        speed=place.rig_speed,
-    )  # fmt: skip
+    offset_frames = await record_offset_frames(conn, interface, rate_hz=session.rate_hz)
+    orders = []
+    for part in armed:
+        number = 1 + max(
+            await takes.highest_number(conn, part.id), highest_folder(place.sessions_folder, session, part)
+        )
+        orders.append(
+            roll_order(
+                session, part, section.in_song, number=number, seed=secrets.randbits(31),
+                sessions_folder=place.sessions_folder, interface=interface, record_offset_frames=offset_frames,
+                speed=place.rig_speed,
+            )
+        )  # fmt: skip
+    order = orders[0].model_copy(update={"together": orders[1:]})
     await desk.start(order)
     return RollStarted(**order.model_dump(include=set(RollStarted.model_fields)))
 
