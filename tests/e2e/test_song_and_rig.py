@@ -103,7 +103,7 @@ def test_a_backing_track_is_brought_in_and_the_song_follows_it(song_page, applic
     soundfile.write(path, out, FS)
     page.get_by_label("Sound file for the backing track").set_input_files(str(path))
     expect(page.get_by_text("112.0 beats a minute", exact=False)).to_be_visible(timeout=30_000)
-    page.get_by_role("button", name="Song follows it").click()
+    page.get_by_role("button", name="Song follows its beat").click()
     application.wait_for(
         lambda: abs(newest(application)["tempos"][0]["bpm"] - 112) < 0.3, what="the tempo of the track"
     )

@@ -1,6 +1,6 @@
 import { useLive } from '../api/live'
 import { INK } from '../signal/Glyph'
-import { barBeat, beatsInBar, seconds } from '../signal/format'
+import { barBeat, barOne, beatsInBar, seconds } from '../signal/format'
 import { useDesk } from './SessionContext'
 import { useFrame } from './useFrame'
 
@@ -13,7 +13,7 @@ export function AcrossTheRoom({ onLeave }: { onLeave: () => void }) {
   const frame = useFrame()
   const line = sheet?.lines.find((entry) => entry.section.id === sectionId)
   const countIn = rolling !== null && frame < rolling.window_from_frame
-  const place = barBeat(frame || line?.from_frame || 0, session)
+  const place = barBeat(frame || line?.from_frame || barOne(session), session)
   const [bar, beat] = place.split('.')
   const channels = rolling?.channels ?? []
   const number =
@@ -42,7 +42,7 @@ export function AcrossTheRoom({ onLeave }: { onLeave: () => void }) {
           <>
             <p className="font-name text-[260px] leading-[0.8] font-extrabold">{bar}</p>
             <p className="flex flex-col gap-4">
-              {Array.from({ length: beatsInBar(frame || line?.from_frame || 0, session) }, (_, index) => (
+              {Array.from({ length: beatsInBar(frame || line?.from_frame || barOne(session), session) }, (_, index) => (
                 <span
                   key={index}
                   className={`block h-11 w-28 border-[3px] border-ink ${String(index + 1) === beat ? 'bg-ink' : ''}`}

@@ -1,7 +1,7 @@
 import { Circle, Play, Square } from 'lucide-react'
 import { useLive } from '../api/live'
 import { usePrints } from '../api/queries'
-import { barBeat, count, level } from '../signal/format'
+import { barBeat, barOne, count, level } from '../signal/format'
 import { LevelBar } from './LevelBar'
 import { useDesk, usePlayer } from './SessionContext'
 import { useFrame } from './useFrame'
@@ -15,7 +15,7 @@ export function Deck() {
   const { session, part, comparison, heard, take } = desk
   const sound = comparison?.sounds.find((entry) => entry.key === heard)
   const line = desk.sheet?.lines.find((entry) => entry.section.id === desk.sectionId)
-  const place = barBeat(frame || line?.from_frame || 0, session)
+  const place = barBeat(frame || line?.from_frame || barOne(session), session)
   const prints = usePrints(session.id)
   // What is heard, at the level at which it lies on disk; the gain of the comparison is not in it.
   const checks = sound?.print_id
@@ -47,7 +47,7 @@ export function Deck() {
         Click{' '}
         <span className="text-on-deck-soft">{desk.clicks ? `on, ${count(session.click.roll_count_in_bars, 'bar')} in` : 'off'}</span>
       </DeckButton>
-      <div className="ml-auto min-w-0 text-[13px] leading-[1.35]">
+      <div className="ml-auto min-w-0 text-[13px] leading-[1.35] max-[1120px]:hidden">
         <p className="text-on-deck-soft">
           {rolling ? 'To disk' : sound ? `You hear, on disk at ${level(checks?.average_dbfs)}` : 'You hear'}
         </p>
@@ -65,7 +65,7 @@ export function Deck() {
           )}
         </p>
       </div>
-      <div className="shrink-0">
+      <div className="shrink-0 max-[1120px]:ml-auto">
         <LevelBar
           averageDbfs={rolling ? (meters?.average_dbfs[0] ?? null) : (checks?.average_dbfs ?? null)}
           peakDbfs={rolling ? (meters?.peak_dbfs[0] ?? null) : (checks?.peak_dbfs ?? null)}

@@ -67,7 +67,7 @@ export function LoadCurve({ view }: { view: RigView }) {
         <path d={drawn(curve.unloaded_db) ?? ''} fill="none" stroke="var(--faint)" strokeWidth="1.6" strokeDasharray="5 4" />
         <path d={drawn(curve.gain_db) ?? ''} fill="none" stroke="var(--di)" strokeWidth="2.4" />
         {curve.resonance_hz && curve.peak_db > 1 && (
-          <text x={x(curve.resonance_hz) - 8} y={y(curve.peak_db) - 5} fontSize="12.5" fontWeight="600" textAnchor="end">
+          <text fill="var(--ink)" x={x(curve.resonance_hz) - 8} y={y(curve.peak_db) - 5} fontSize="12.5" fontWeight="600" textAnchor="end">
             {figure(curve.peak_db)} dB at {(curve.resonance_hz / 1000).toFixed(1)} kHz
           </text>
         )}
@@ -77,7 +77,7 @@ export function LoadCurve({ view }: { view: RigView }) {
         {near !== null && (
           <g>
             <path d={`M${x(curve.frequency_hz[near]!)} ${TOP} V${HEIGHT - BOTTOM}`} stroke="var(--ink)" strokeWidth="0.8" />
-            <text x={WIDTH - RIGHT} y={TOP - 12} fontSize="12" textAnchor="end">
+            <text fill="var(--ink)" x={WIDTH - RIGHT} y={TOP - 12} fontSize="12" textAnchor="end">
               {Math.round(curve.frequency_hz[near]!)} Hz: {figure(curve.gain_db[near]!)} dB
             </text>
           </g>

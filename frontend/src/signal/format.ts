@@ -38,6 +38,11 @@ export function barBeat(frame: number, { beat_frames: beatFrames, beat_bars, bea
   return `${beat_bars[low] ?? 1}.${beat_numbers[low] ?? 1}`
 }
 
+/** Frame on which the song begins. */
+export function barOne({ beat_frames, beat_bars }: Beats): number {
+  return beat_frames[beat_bars.indexOf(1)] ?? 0
+}
+
 /** How many beats the bar has in which a frame lies. */
 export function beatsInBar(frame: number, beats: Beats): number {
   const bar = Number(barBeat(frame, beats).split('.')[0])

@@ -64,14 +64,13 @@ export function BackingPanel({
             unit="dB"
             onChange={(gain) => acts.place(backing, backing.bar, offsetInBar(session, backing), gain)}
           />
-          <div className="mt-2 flex justify-between gap-1">
-            <Button className="px-2.5" onClick={() => void acts.follow(backing)} disabled={!backing.pulse}>
-              Song follows it
+          <div className="mt-2 flex gap-2">
+            <Button onClick={() => void acts.follow(backing)} disabled={!backing.pulse}>
+              Song follows its beat
             </Button>
-            <Button className="px-2.5" onClick={() => acts.place(backing, 1, 0, backing.gain_db, true)} disabled={!backing.pulse}>
+            <Button onClick={() => acts.place(backing, 1, 0, backing.gain_db, true)} disabled={!backing.pulse}>
               First beat on bar 1
             </Button>
-            <Button className="px-2.5" onClick={() => acts.correct(backing, { near_bpm: session.tempos[0]!.bpm })}>Listen near {Math.round(session.tempos[0]!.bpm)}</Button>
           </div>
         </>
       ) : (

@@ -55,7 +55,7 @@ export function ClickPanel({ session, onChange }: { session: Session; onChange: 
         <Step label="Clicks a beat" value={click.subdivision} from={1} to={4} onChange={(value) => onChange({ ...click, subdivision: value as 1 })} />
         <span />
         <span />
-        <span className="text-pencil">Bars counted in</span>
+        <span className="text-pencil">Count-in bars</span>
         <Step label="Count-in before rolling" value={click.roll_count_in_bars} from={0} to={4} unit="to roll" onChange={(value) => onChange({ ...click, roll_count_in_bars: value })} />
         <Step label="Count-in before playing" value={click.play_count_in_bars} from={0} to={4} unit="to play" onChange={(value) => onChange({ ...click, play_count_in_bars: value })} />
       </div>

@@ -34,7 +34,7 @@ export function SectionList({ session, onChange }: { session: Session; onChange:
     <section aria-label="Sections" className="flex min-h-0 flex-col">
       <div className="flex items-baseline gap-4 pb-1.5">
         <h2 className="text-[20px] leading-tight">Sections</h2>
-        <p className="text-[13.5px] text-pencil">
+        <p className="min-w-0 truncate text-[13.5px] text-pencil">
           {count(sections.length, 'section')}, {count(session.song_bars, 'bar')}; takes, tempo and notes go with their section
         </p>
         <Button

@@ -65,7 +65,7 @@ export function TempoDrawing({
               stroke="var(--ink)"
               strokeWidth="1.4"
             />
-            <text
+            <text fill="var(--ink)"
               x={(x(section.first_bar) + x(section.first_bar + section.bars)) / 2}
               y="155"
               textAnchor="middle"
@@ -95,7 +95,7 @@ export function TempoDrawing({
           <g key={change.bar}>
             <circle cx={x(change.bar)} cy={y(change.bpm)} r="4" fill="var(--paper)" stroke="var(--ink)" strokeWidth="2" />
             {(index === 0 || x(change.bar) - x(session.tempos[index - 1]!.bar) > 56) && (
-              <text x={x(change.bar) + 7} y={y(change.bpm) - 7} fontSize="13.5" fontWeight="600">
+              <text fill="var(--ink)" x={x(change.bar) + 7} y={y(change.bpm) - 7} fontSize="13.5" fontWeight="600">
                 {change.says.includes('/') ? change.bpm.toFixed(2) : change.says}
                 {change.ramp ? ' moving' : ''}
               </text>
@@ -108,8 +108,15 @@ export function TempoDrawing({
           </text>
         ))}
         {session.questions.map((question) => (
-          <text key={`${question.kind}${question.bar}`} x={x(question.bar)} y={TOP - 12} fontSize="13" fontWeight="600" fill="var(--mic)" textAnchor="middle">
-            ~
+          <text
+            key={`${question.kind}${question.bar}`}
+            x={x(question.bar) + 7}
+            y={y(paces[question.bar - 1]!) > (TOP + LINE) / 2 ? TOP + 8 : LINE - 10}
+            fontSize="13"
+            fontWeight="600"
+            fill="var(--mic)"
+          >
+            ~ is it meant?
           </text>
         ))}
         <text x="2" y={TOP + 4} fontSize="12" fill="var(--pencil)">

@@ -1,4 +1,5 @@
 import { useState } from 'react'
+import { Link } from 'react-router'
 import { useDesk } from '../frame/SessionContext'
 import { useKeys } from '../frame/useKeys'
 import { PartSide } from './PartSide'
@@ -9,7 +10,7 @@ import { useImport } from './useImport'
 
 /** Record passes and see what there is: the song as a chart, and the chosen section take by take. */
 export function TakesStation() {
-  const { sheet, takes, takesPending, bin, take } = useDesk()
+  const { session, part, sheet, takes, takesPending, bin, take } = useDesk()
   const [details, setDetails] = useState(false)
   const bringIn = useImport()
   useKeys([
@@ -17,6 +18,26 @@ export function TakesStation() {
     { key: 'Delete', does: 'put the take into the bin', act: () => take && bin(take) },
   ])
 
+  if (!part)
+    return (
+      <p className="p-8">
+        This session has no part yet.{' '}
+        <Link to="/rig" className="underline underline-offset-4">
+          Add one in Rig
+        </Link>
+        : an instrument, and what it runs through.
+      </p>
+    )
+  if (session.sections.length === 0)
+    return (
+      <p className="p-8">
+        The song has no sections yet.{' '}
+        <Link to="/song" className="underline underline-offset-4">
+          Add them in Song
+        </Link>
+        : a roll plays one section.
+      </p>
+    )
   if (takesPending || !sheet)
     return (
       <p role="status" className="p-8 text-pencil">

@@ -116,4 +116,6 @@ def _knobs(block: Block) -> list[tuple[str, str]]:
 
 
 def _plain(value: Any) -> str:
+    if isinstance(value, bool):
+        return "on" if value else "off"
     return f"{value:g}" if isinstance(value, float) else str(value)

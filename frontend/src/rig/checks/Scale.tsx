@@ -43,7 +43,7 @@ export function Scale({
         (mark, index) =>
           mark.name &&
           mark.level !== null && (
-            <text key={index} x={x(mark.level)} y="12" dx={mark.shape === 'bar' ? -4 : 5} fontSize="11" textAnchor={mark.shape === 'bar' ? 'end' : 'start'}>
+            <text fill="var(--ink)" key={index} x={x(mark.level)} y="12" dx={mark.shape === 'bar' ? -4 : 5} fontSize="11" textAnchor={mark.shape === 'bar' ? 'end' : 'start'}>
               {mark.name}
             </text>
           ),

@@ -6,7 +6,7 @@ import math
 AIM_AVERAGE_DBFS = (-18.0, -12.0)
 AIM_PEAK_DBFS = -6.0
 # No pass is as loud as the last one to less than this.
-_NOT_WORTH_DB = 0.5
+_NOT_WORTH_DB, _LEAST_UP_DB = 0.5, 2
 
 
 def turn_by_db(average_dbfs: float, peak: float, flat_tops: int) -> int:
@@ -24,6 +24,7 @@ def turn_by_db(average_dbfs: float, peak: float, flat_tops: int) -> int:
     if average_dbfs > high + _NOT_WORTH_DB:
         return -math.ceil(average_dbfs - high)
     if average_dbfs < low:
-        # To the middle of the aim, but no peak beyond its own limit; less than 1 dB is not worth a turn.
-        return max(0, math.floor(min((low + high) / 2 - average_dbfs, AIM_PEAK_DBFS - peak)))
+        # To the middle of the aim, but no peak beyond its own limit; a single decibel is not worth a turn.
+        up = math.floor(min((low + high) / 2 - average_dbfs, AIM_PEAK_DBFS - peak))
+        return up if up >= _LEAST_UP_DB else 0
     return 0
