@@ -298,7 +298,7 @@ def test_the_tuner_finds_every_string_and_how_far_it_is_out(application, song, g
     found = [string["cents"] for string in check["result"]["strings"]]
     assert found == pytest.approx(out, abs=0.5)
     assert check["verdict"] == "fix"
-    assert "E2 -12" in check["says"]
+    assert "E2 −12" in check["says"]
     check = run(application, guitar, "tuning")
     assert check["verdict"] == "good"
 

@@ -132,7 +132,7 @@ def _tuning(order: ListenOrder, channels: dict[str, Clip]) -> CheckFound:
     if not newest:
         return CheckFound("tuning", "fix", "no string was heard: play them one by one", _json(result))
     off = [
-        f"{note_name(rig.open_notes[string])} {note.cents:+.1f}"
+        f"{note_name(rig.open_notes[string])} {note.cents:+.1f}".replace("-", "−")
         for string, note in sorted(newest.items())
         if abs(note.cents) > IN_TUNE_CENTS
     ]

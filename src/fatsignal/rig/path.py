@@ -163,7 +163,8 @@ def _di_warnings(setup: RigSetup, curve: LoadCurve) -> list[PathWarning]:
         best_db = max(curve.unloaded_db)
         cure = "take the instrument input or a DI box" if box is None else "take an active DI box"
         says = (
-            f"{_ohms(ohm)} load the pickup: its resonance stands at {curve.peak_db:+.1f} dB instead of {best_db:+.1f}, "
+            f"{_ohms(ohm)} load the pickup: its resonance stands at {_signed(curve.peak_db)} dB "
+            f"instead of {_signed(best_db)}, "
             f"the highs are lost for good: {cure}"
         )
         warnings.append(PathWarning("di", "fix" if ohm < 30e3 else "look", says))
@@ -232,6 +233,10 @@ def _box_db(setup: RigSetup) -> float:
 
 def _ohms(ohm: float) -> str:
     return f"{ohm / 1e6:.2g} MΩ" if ohm >= 1e6 else f"{ohm / 1e3:.3g} kΩ"
+
+
+def _signed(decibels: float) -> str:
+    return f"{decibels:+.1f}".replace("-", "−")
 
 
 def _plural(kind: str) -> str:
