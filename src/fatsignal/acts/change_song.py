@@ -3,6 +3,7 @@
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from fractions import Fraction
+from uuid import UUID
 
 from pydantic import TypeAdapter
 
@@ -13,16 +14,17 @@ from fatsignal.core.song.sections import (
     check_sections,
     laid_out,
     moved_frames,
-    moved_quarter,
     rearranged_tempo,
     spans_between,
 )
+from fatsignal.core.song.written import CutNote, carried
 from fatsignal.core.timing.tempo import LEAD_IN_BARS, LONGEST_SONG_BARS, TempoMap
 from fatsignal.errors import AsksFirst, SettingRefused
 from fatsignal.store import backings, parts, sections, sessions, takes
 from fatsignal.store.database import Connection
 from fatsignal.store.sessions import Session
 
+_NOTE: TypeAdapter[Note] = TypeAdapter(Note)
 _NOTES: TypeAdapter[list[Note]] = TypeAdapter(list[Note])
 
 
@@ -105,7 +107,7 @@ async def change_sections(
     spans = spans_between(old, new)
     tempo = rearranged_tempo(session.tempo, spans)
     result = await _move_takes(conn, session, tempo, spans)
-    await _move_notes(conn, session, tempo, spans)
+    await _move_notes(conn, session, tempo, old, new)
     await sections.replace_sections(conn, session.id, new)
     if tempo != session.tempo or song_bars != session.song_bars:
         await sessions.set_tempo(conn, session.id, tempo=tempo, song_bars=song_bars)
@@ -127,13 +129,19 @@ async def _move_takes(conn: Connection, session: Session, new: TempoMap, spans: 
     return Rearranged(len(moves), stayed)
 
 
-async def _move_notes(conn: Connection, session: Session, new: TempoMap, spans: Sequence[Span]) -> None:
+async def _move_notes(
+    conn: Connection, session: Session, tempo: TempoMap, old: Sequence[SongSection], new: Sequence[SongSection]
+) -> None:
     for part in await parts.list_parts(conn, session.id):
-        if not part.written:
+        if not part.written and not part.cut:
             continue
-        moved = []
-        for note in _NOTES.validate_python(part.written):
-            beat: Fraction | None = moved_quarter(session.tempo, new, spans, note.beat)
-            if beat is not None:
-                moved.append(replace(note, beat=beat))
-        await parts.set_written(conn, part.id, _NOTES.dump_python(moved, mode="json"))
+        notes = _NOTES.validate_python(part.written)
+        cut = [CutNote(UUID(c["section"]), Fraction(c["offset"]), _NOTE.validate_python(c["note"])) for c in part.cut]
+        kept, gone = carried(notes, cut, session.tempo, tempo, old, new)
+        await parts.set_written(
+            conn, part.id, _NOTES.dump_python(kept, mode="json"),
+            cut=[
+                {"section": str(c.section_id), "offset": str(c.offset), "note": _NOTE.dump_python(c.note, mode="json")}
+                for c in gone
+            ],
+        )  # fmt: skip

@@ -22,9 +22,10 @@ class Part:
     written: list[dict[str, Any]]
     armed: bool
     chords: list[dict[str, Any]]
+    cut: list[dict[str, Any]]
 
 
-_PART = "id, session_id, position, name, rig, written, armed, chords"
+_PART = "id, session_id, position, name, rig, written, armed, chords, cut"
 
 
 async def add_part(
@@ -110,8 +111,11 @@ async def rename_part(conn: Connection, part_id: UUID, name: str) -> None:
         raise _name_taken(name) from None
 
 
-async def set_written(conn: Connection, part_id: UUID, written: list[dict[str, Any]]) -> None:
-    await conn.execute("UPDATE part SET written = %s WHERE id = %s", (Jsonb(written), part_id))
+async def set_written(
+    conn: Connection, part_id: UUID, written: list[dict[str, Any]], *, cut: list[dict[str, Any]]
+) -> None:
+    """Keep what is written, and what was cut out with bars that are gone."""
+    await conn.execute("UPDATE part SET written = %s, cut = %s WHERE id = %s", (Jsonb(written), Jsonb(cut), part_id))
 
 
 async def set_chords(conn: Connection, part_id: UUID, chords: list[dict[str, Any]]) -> None:

@@ -1,5 +1,6 @@
 """Sections of a song: what is allowed, and what goes with them."""
 
+from dataclasses import replace
 from fractions import Fraction
 from uuid import uuid4
 
@@ -7,16 +8,17 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from fatsignal.core.instrument.player import Note
 from fatsignal.core.song.questions import changes_inside, tempo_in_words
 from fatsignal.core.song.sections import (
     SongSection,
     check_sections,
     laid_out,
     moved_frames,
-    moved_quarter,
     rearranged_tempo,
     spans_between,
 )
+from fatsignal.core.song.written import carried
 from fatsignal.core.timing.tempo import MeterChange, TempoChange, TempoMap
 from fatsignal.errors import SettingRefused
 
@@ -91,13 +93,31 @@ def test_a_take_goes_with_its_section_and_one_across_an_edge_that_parts_stays():
     assert moved_frames(TEMPO, tempo, spans, ringing) == tempo.bar_frame(13) - TEMPO.bar_frame(5)
 
 
-def test_written_notes_go_along_and_those_in_bars_that_are_gone_are_gone():
-    new = laid_out([SongSection(INTRO.id, "Intro", 1, 2, 2), VERSE, CHORUS])
-    spans = spans_between(SONG, new)
-    tempo = rearranged_tempo(TEMPO, spans)
-    assert moved_quarter(TEMPO, tempo, spans, Fraction(5)) == 5
-    assert moved_quarter(TEMPO, tempo, spans, Fraction(9)) is None
-    assert moved_quarter(TEMPO, tempo, spans, Fraction(33, 2)) == Fraction(33, 2) - 8
+def written(*beats):
+    return [Note(Fraction(beat), Fraction(1), 0, 0, 0.8) for beat in beats]
+
+
+def test_written_notes_go_along_and_those_in_bars_that_are_gone_come_back_with_them():
+    notes = written(5, 9, Fraction(33, 2), -2)
+    shorter = laid_out([replace(INTRO, bars=2), VERSE, CHORUS])
+    tempo = rearranged_tempo(TEMPO, spans_between(SONG, shorter))
+    kept, gone = carried(notes, [], TEMPO, tempo, SONG, shorter)
+    # Two bars of four quarters less before the verse; the note in bar 3 of the intro has no bar any more.
+    assert [note.beat for note in kept] == [-2, 5, Fraction(33, 2) - 8]
+    assert [(cut.section_id, cut.offset) for cut in gone] == [(INTRO.id, 9)]
+    back, gone = carried(kept, gone, tempo, TEMPO, shorter, SONG)
+    assert (sorted(note.beat for note in back), gone) == (sorted(note.beat for note in notes), [])
+
+
+def test_notes_of_a_section_that_is_taken_out_wait_for_it():
+    notes = written(0, 17, 50)
+    without = laid_out([INTRO, CHORUS])
+    tempo = rearranged_tempo(TEMPO, spans_between(SONG, without))
+    kept, gone = carried(notes, [], TEMPO, tempo, SONG, without)
+    assert len(kept) == 2
+    assert gone[0].section_id == VERSE.id
+    back, gone = carried(kept, gone, tempo, TEMPO, without, SONG)
+    assert ([note.beat for note in back], gone) == ([0, 17, 50], [])
 
 
 def test_a_ramp_that_leads_out_of_a_section_that_moves_is_refused():

@@ -161,17 +161,6 @@ def moved_frames(old: TempoMap, new: TempoMap, spans: Sequence[Span], window: tu
     return (shifts.pop() if shifts else 0) if len(shifts) <= 1 else None
 
 
-def moved_quarter(old: TempoMap, new: TempoMap, spans: Sequence[Span], quarter: Fraction) -> Fraction | None:
-    """A written place after the rearrangement; None where its bar is gone."""
-    for span in spans:
-        start = old.bar_quarter(span.old_bar)
-        if start <= quarter < old.bar_quarter(span.old_bar + span.old_bars):
-            if quarter >= old.bar_quarter(span.old_bar + span.kept_bars):
-                return None
-            return new.bar_quarter(span.new_bar) + quarter - start
-    return quarter
-
-
 def _in_force(tempos: Sequence[TempoChange], bar: int) -> TempoChange:
     return next(change for change in reversed(tempos) if change.bar <= max(1, bar))
 

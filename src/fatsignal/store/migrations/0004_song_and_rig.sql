@@ -43,6 +43,9 @@ DROP INDEX part_one_armed;
 -- Chord shapes that the part plays: a name and a fret (or null) for each string.
 ALTER TABLE part ADD COLUMN chords jsonb NOT NULL DEFAULT '[]';
 
+-- Written notes whose bars are gone, by their section: they come back with it.
+ALTER TABLE part ADD COLUMN cut jsonb NOT NULL DEFAULT '[]';
+
 -- Where a take was recorded: a section that was moved takes its takes along, and what was moved can be told.
 ALTER TABLE take ADD COLUMN recorded_frame bigint;
 UPDATE take SET recorded_frame = from_frame;

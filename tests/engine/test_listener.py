@@ -1,0 +1,117 @@
+"""Listening, the record offset, and parts that roll as one."""
+
+import numpy as np
+import pytest
+import soundfile
+
+from fatsignal.engine.listener import Listener
+from fatsignal.engine.protocol import Ended, Listening, ListenOrder, Meters, Pitch, Refused, Rolling
+from fatsignal.engine.recorder import Recorder
+from fatsignal.engine.sources import source_of
+from fatsignal.engine.together import roll_together
+from fatsignal.errors import RollRefused
+from fatsignal.rig.interface import SimulatedInterface
+from fatsignal.rig.setup import RigSetup
+from fatsignal.rig.situations import check_tempo
+from tests.engine.test_recorder import Tones, journal, order
+from tests.signals import FS
+
+
+def listen(folder, kind, *, seconds=2.0, **changes):
+    from uuid import uuid4
+
+    values = {
+        "roll_id": uuid4(), "session_id": uuid4(), "part_id": uuid4(), "kind": kind, "folder": folder / kind,
+        "stem": "check", "rate_hz": FS, "tempo": check_tempo(FS), "from_frame": 0, "to_frame": round(seconds * FS),
+        "seed": 3, "setup": RigSetup(mics=[]), "speed": 0.0,
+    }  # fmt: skip
+    return ListenOrder(**(values | changes))
+
+
+def run(asked, source=None):
+    told = []
+    ended = Listener(asked, source or source_of(asked), told.append).run()
+    return told, ended
+
+
+def test_a_tuning_is_read_thirty_times_a_second(tmp_path):
+    told, ended = run(listen(tmp_path, "tuning", seconds=4.0))
+    assert isinstance(told[0], Listening)
+    assert (ended.listened, ended.reason) == (True, "section")
+    pitches = [event for event in told if isinstance(event, Pitch)]
+    assert len(pitches) == len([event for event in told if isinstance(event, Meters)]) == 120
+    # The lowest string of a baritone sounds from the first beat on.
+    named = {event.note for event in pitches if event.note}
+    assert named == {"B1", "E2"}
+    heard = [event.cents for event in pitches[15:55] if event.cents is not None]
+    assert abs(np.median(heard)) < 0.5
+
+
+def test_other_checks_say_nothing_of_pitch(tmp_path):
+    told, _ = run(listen(tmp_path, "noise"))
+    assert not [event for event in told if isinstance(event, Pitch)]
+
+
+def test_the_record_offset_is_left_out_at_the_beginning(tmp_path):
+    source = Tones(FS)
+    _, ended = run(listen(tmp_path, "level", seconds=0.5, record_offset_frames=575), source)
+    assert ended.frames == FS // 2
+    back, _ = soundfile.read(tmp_path / "level" / "check - DI.wav")
+    np.testing.assert_allclose(back, source.audio[575 : 575 + FS // 2, 0], atol=2.0**-23)
+
+
+def test_a_source_that_ends_within_the_offset_is_an_empty_recording(tmp_path):
+    _, ended = run(listen(tmp_path, "level", record_offset_frames=2 * FS), Tones(FS))
+    assert (ended.frames, ended.problem) == (0, "")
+
+
+def test_a_late_interface_and_its_offset_give_the_same_take(tmp_path):
+    """The same seed through a buffer of 64 and of 1024: with the round trip left out the samples are the same."""
+    takes = []
+    for buffer in (64, 1024):
+        interface = SimulatedInterface(buffer_frames=buffer)
+        asked = order(
+            tmp_path / str(buffer), setup=RigSetup(mics=[]), interface=interface, speed=0.0, notes=[],
+            record_offset_frames=round(interface.round_trip_frames()),
+        )  # fmt: skip
+        Recorder(asked, source_of(asked), lambda _: None).run()
+        takes.append(soundfile.read(asked.folder / "Baritone 03 - DI.wav")[0])
+    np.testing.assert_array_equal(takes[0], takes[1])
+
+
+def test_an_interface_at_another_rate_is_refused_before_anything_is_written(tmp_path):
+    with pytest.raises(RollRefused, match="set one to the other"):
+        source_of(listen(tmp_path, "noise", interface=SimulatedInterface(clock_hz=44_100)))
+    with pytest.raises(RollRefused, match="choose a part"):
+        source_of(listen(tmp_path, "noise", setup=None))
+
+
+def test_parts_that_are_armed_together_end_together_and_one_end_is_told(tmp_path):
+    told = []
+    orders = [order(tmp_path / name, stem=name, to_frame=order(tmp_path).from_frame + FS // 2) for name in "AB"]
+    roll_together([Recorder(asked, Tones(FS), told.append) for asked in orders])
+    assert [type(event) for event in told if not isinstance(event, Meters)] == [Rolling, Ended]
+    assert told[-1].roll_id == orders[0].roll_id
+    for asked in orders:
+        assert journal(asked).ended == "section"
+        assert soundfile.info(asked.folder / f"{asked.stem} - DI.wav").frames == FS // 2
+
+
+def test_stopping_one_stops_all_and_anothers_trouble_is_told(tmp_path):
+    told = []
+    asked, other, blocked = (order(tmp_path / name, stem=name) for name in "ABC")
+    blocked.folder.mkdir(parents=True)
+    first = None
+
+    def stop_at(frame):
+        if frame >= 5 * 512:
+            first.stop()
+
+    first = Recorder(asked, Tones(FS, stop_at), told.append)
+    roll_together([first, Recorder(other, Tones(20 * FS), told.append), Recorder(blocked, Tones(FS), told.append)])
+    assert journal(asked).ended == "stopped"
+    # It had its whole second, or was stopped in it: nothing goes on after the end was told.
+    assert journal(other).ended in ("stopped", "section")
+    refused = [event for event in told if isinstance(event, Refused)]
+    assert len(refused) == 1
+    assert "nothing was overwritten" in refused[0].problem
