@@ -1,10 +1,16 @@
 """The stations Song and Rig as a player uses them: set up, check, see a check fail, put it right."""
 
+from fractions import Fraction
+from uuid import uuid4
+
 import numpy as np
 import pytest
 import soundfile
 from playwright.sync_api import expect
 
+from fatsignal.core.song.sections import SongSection
+from fatsignal.core.timing.tempo import MeterChange, TempoChange, TempoMap
+from fatsignal.files.midi import write_midi
 from tests.e2e.conftest import wait_until_ready
 from tests.signals import FS
 
@@ -107,6 +113,27 @@ def test_a_backing_track_is_brought_in_and_the_song_follows_it(song_page, applic
     application.wait_for(
         lambda: abs(newest(application)["tempos"][0]["bpm"] - 112) < 0.3, what="the tempo of the track"
     )
+
+
+def test_a_song_is_taken_over_from_a_midi_file(song_page, application, tmp_path):
+    page = song_page
+    tempo = TempoMap(
+        FS, (TempoChange(1, Fraction(88)), TempoChange(9, Fraction(120))), (MeterChange(1, 4), MeterChange(9, 3)), 0
+    )
+    sections = [SongSection(uuid4(), "Waltz", 9, 8, 4), SongSection(uuid4(), "March", 1, 8, 4)][::-1]
+    path = tmp_path / "theirs.mid"
+    path.write_bytes(write_midi(tempo, sections, name="x", song_bars=40))
+    page.get_by_label("MIDI file with the song's tempo").set_input_files(str(path))
+    expect(page.get_by_text("2 sections: March, Waltz", exact=False)).to_be_visible()
+    page.get_by_role("button", name="Take it over").click()
+    song = application.wait_for(
+        lambda: (now := newest(application))["song_bars"] == 40 and now["sections"] and now, what="the song"
+    )
+    assert [(s["name"], s["first_bar"], s["bars"]) for s in song["sections"]] == [("March", 1, 8), ("Waltz", 9, 8)]
+    assert [(t["bar"], t["says"]) for t in song["tempos"]] == [(1, "88"), (9, "120")]
+    page.get_by_role("button", name="Take back").click()
+    application.wait_for(lambda: newest(application)["sections"] == [], what="the song from before")
+    assert newest(application)["tempos"][0]["says"] == "96"
 
 
 @pytest.fixture

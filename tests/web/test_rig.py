@@ -126,6 +126,16 @@ def test_parts_that_cannot_be_are_refused(application, song, guitar, how, says):
     assert says in problem["detail"]
 
 
+def test_a_tuning_may_be_typed_as_notes(application, guitar):
+    before = rig_of(application, guitar)["rig"]
+    try:
+        view = put_rig(application, guitar, changed(before, "tuning", ["C2", "G2", "C3", "F3", "A3", "D4"]))[1]
+        assert view["rig"]["tuning"] == [36, 43, 48, 53, 57, 62]
+        assert view["open_notes"] == ["C2", "G2", "C3", "F3", "A3", "D4"]
+    finally:
+        put_rig(application, guitar, before)
+
+
 def changed(rig, path, value):
     """A copy of a rig document with one value changed: `path` as "di.input.kind" or "mics.0.kind"."""
     copy = json.loads(json.dumps(rig))
@@ -190,6 +200,7 @@ def test_what_would_lose_a_take_is_said_at_its_node(application, guitar, changes
         ("di.input.gain_db", 70, "a gain of 70 db is outside 0 to 50"),
         ("instrument", "kazoo", "no instrument kazoo"),
         ("tuning", [40, 45], "has 6 strings, the tuning 2"),
+        ("tuning", ["H2", "A2", "D3", "G3", "B3", "E4"], "is no note"),
         ("string_offsets_cents", [1, 2], "an offset for each"),
         ("di.cable_m", -1, "cable_m"),
     ],

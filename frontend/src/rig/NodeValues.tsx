@@ -38,7 +38,7 @@ function Values({ view, choices, chosen, onChange, onChoose }: ValuesProps) {
   const { rig } = view
   switch (chosen) {
     case 'instrument':
-      return <InstrumentValues rig={rig} choices={choices} onChange={onChange} />
+      return <InstrumentValues rig={rig} openNotes={view.open_notes} choices={choices} onChange={onChange} />
     case 'di':
       return <DiValues rig={rig} choices={choices} onChange={onChange} />
     case 'amp':
@@ -68,7 +68,17 @@ function Values({ view, choices, chosen, onChange, onChoose }: ValuesProps) {
   }
 }
 
-function InstrumentValues({ rig, choices, onChange }: { rig: Rig; choices: Choices; onChange: (rig: Rig) => void }) {
+function InstrumentValues({
+  rig,
+  openNotes,
+  choices,
+  onChange,
+}: {
+  rig: Rig
+  openNotes: string[]
+  choices: Choices
+  onChange: (rig: Rig) => void
+}) {
   const instrument = choices.instruments.find((entry) => entry.name === rig.instrument)!
   const tuning = Object.entries(instrument.tunings).find(([, notes]) => String(notes) === String(rig.tuning?.length ? rig.tuning : Object.values(instrument.tunings)[0]))
   const pickup = rig.pickup!
@@ -84,9 +94,10 @@ function InstrumentValues({ rig, choices, onChange }: { rig: Rig; choices: Choic
           onChange={(name) => onChange({ ...rig, tuning: instrument.tunings[name] ?? [] })}
         />
         <Typed
-          label="Tuning as MIDI notes from the lowest string"
-          value={(rig.tuning?.length ? rig.tuning : Object.values(instrument.tunings)[0]!).join(' ')}
-          onKeep={(typed) => onChange({ ...rig, tuning: typed.split(/[\s,]+/).map(Number) })}
+          label="Open strings from the lowest, as E2 A2 D3"
+          value={openNotes.join(' ')}
+          // The server reads names of notes as well as numbers.
+          onKeep={(typed) => onChange({ ...rig, tuning: typed.trim().split(/[\s,]+/) as unknown as number[] })}
           className="ml-4 w-44 border-rule text-[13.5px] text-pencil"
         />
       </Line>

@@ -41,7 +41,8 @@ export function useRigActs(part: Part | undefined) {
   async function setRig(rig: Rig, shared = false) {
     const old = view?.rig
     // Shown at once, computed when the answer is there: the next change is made from it.
-    queryClient.setQueryData<RigView>(['rig', part?.id], (now) => now && { ...now, rig })
+    const named = rig.tuning?.some((string) => typeof string !== 'number')
+    if (!named) queryClient.setQueryData<RigView>(['rig', part?.id], (now) => now && { ...now, rig })
     pending.current += 1
     const turn = waiting.current.then(() => put(rig, shared)).finally(() => (pending.current -= 1))
     waiting.current = turn.catch(() => undefined)

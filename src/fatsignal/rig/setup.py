@@ -3,13 +3,14 @@
 import math
 from typing import Literal
 
-from pydantic import BaseModel, ConfigDict, Field, model_validator
+from pydantic import BaseModel, ConfigDict, Field, field_validator, model_validator
 
 from fatsignal.core.instrument.inputs import INPUTS, BoxKind, InputKind, load_ohm, parallel_ohm
 from fatsignal.core.instrument.instruments import INSTRUMENTS
 from fatsignal.core.instrument.pickup import PICKUPS, Load, Pickup, PickupKind
 from fatsignal.core.mics.microphone import MIC_KINDS
 from fatsignal.core.mics.speaker_field import SPEAKERS
+from fatsignal.core.pitch.notes import parse_tuning
 from fatsignal.core.tone.document import Block, FirstStages, Power, ToneNetwork
 from fatsignal.errors import SettingRefused
 
@@ -137,6 +138,14 @@ class RigSetup(_Values):
         max_length=MOST_MICS,
     )  # fmt: skip
     listens: Literal["amp", "phones", "both"] = Field(default="amp", description="How the player hears the instrument.")
+
+    @field_validator("tuning", mode="before")
+    @classmethod
+    def _as_notes(cls, tuning: object) -> object:
+        """Strings may be named: E2 A2 D3, as well as numbered."""
+        if isinstance(tuning, list | tuple) and any(isinstance(string, str) for string in tuning):
+            return parse_tuning(" ".join(str(string) for string in tuning))
+        return tuning
 
     @model_validator(mode="after")
     def _fits_together(self) -> "RigSetup":

@@ -48,7 +48,7 @@ class Desk:
         self._answer: asyncio.Future[None] | None = None
         self._to_enter = asyncio.Event()
         self._database_away = False
-        self.listening = ListeningDesk(place, pool, hub, self)
+        self.listening = ListeningDesk(place, pool, hub, self.start)
 
     @property
     def rolling(self) -> UUID | None:

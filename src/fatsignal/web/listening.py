@@ -3,6 +3,7 @@
 import asyncio
 import logging
 import shutil
+from collections.abc import Awaitable, Callable
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 from uuid import UUID, uuid4
@@ -20,9 +21,10 @@ from fatsignal.web.live import Hub
 
 if TYPE_CHECKING:
     from fatsignal.acts.run_check import CheckFound
-    from fatsignal.web.desk import Desk
 
 CHECKS = "checks"
+# Gives the engine an order and returns when it listens.
+Start = Callable[[ListenOrder], Awaitable[None]]
 
 log = logging.getLogger(__name__)
 
@@ -39,11 +41,11 @@ class _Asked:
 class ListeningDesk:
     """Orders to listen, and what becomes of them."""
 
-    def __init__(self, place: Settings, pool: AsyncConnectionPool[Connection], hub: Hub, desk: "Desk") -> None:
+    def __init__(self, place: Settings, pool: AsyncConnectionPool[Connection], hub: Hub, start: Start) -> None:
         self._place = place
         self._pool = pool
         self._hub = hub
-        self._desk = desk
+        self._start = start
         self._asked: dict[UUID, _Asked] = {}
         self._working: set[asyncio.Task[None]] = set()
 
@@ -57,7 +59,7 @@ class ListeningDesk:
         """
         self._asked[order.roll_id] = _Asked(order, playing_dbfs or {})
         try:
-            await self._desk.start(order)
+            await self._start(order)
         except BaseException:
             self._asked.pop(order.roll_id, None)
             raise
@@ -128,7 +130,7 @@ class ListeningDesk:
             }
         )
         self._asked[again.roll_id] = _Asked(again, {}, first_pass_frames)
-        await self._desk.start(again)
+        await self._start(again)
 
     async def _keep_offset(self, order: ListenOrder, found: "CheckFound") -> None:
         async with self._pool.connection() as conn:

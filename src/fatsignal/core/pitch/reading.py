@@ -41,7 +41,7 @@ _LAW_ERROR = 1.5e-5
 _WEAKEST_FUNDAMENTAL_DB = -38.0
 _WEAKEST_PARTIAL_DB = -34.0
 _RUMBLE_HZ = 24.0
-_PADDING = 4
+_PADDING = 2
 
 
 @dataclass(frozen=True, slots=True)

@@ -14,6 +14,8 @@ from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
+from numpy.typing import NDArray
+from scipy import fft
 from scipy.signal import chirp
 
 from fatsignal.core.clip import Samples
@@ -26,9 +28,10 @@ _PING_S, _APART_S = 0.02, 0.25
 _LOW_HZ, _HIGH_SHARE = 200.0, 0.4
 _PEAK = 0.5
 _CLEAR_FACTOR = 8.0
-_ZOOM = 32
+_STEP = 1 / 16
 _EARLY_FRAMES = 64
 
+Complex = NDArray[np.complex128]
 Feel = Literal["comfortable", "felt", "unplayable"]
 
 
@@ -81,12 +84,14 @@ def measure_round_trip(returned: Samples, *, rate_hz: int, pings: int = PINGS) -
     apart, one = round(_APART_S * rate_hz), ping(rate_hz)
     # A recording that was moved back by a measured offset may begin a fraction of a frame too late.
     returned = np.concatenate((np.zeros(_EARLY_FRAMES), returned))
+    size = fft.next_fast_len(apart + 2 * len(one), real=True)
+    ping_spectrum = fft.rfft(one, size)
     found, clearness = [], []
     for number in range(pings):
         stretch = returned[number * apart : (number + 1) * apart + len(one)]
         if len(stretch) < len(one) + 8:
             break
-        place, clear = _place_of(stretch, one)
+        place, clear = _place_of(stretch, ping_spectrum, size, len(stretch) - len(one) + 1)
         if clear >= _CLEAR_FACTOR:
             found.append(place - _EARLY_FRAMES)
             clearness.append(clear)
@@ -105,30 +110,32 @@ def measure_round_trip(returned: Samples, *, rate_hz: int, pings: int = PINGS) -
     return RoundTrip(middle, spread, len(found), 20 * math.log10(float(np.median(clearness))))
 
 
-def _place_of(stretch: Samples, one: Samples) -> tuple[float, float]:
-    """Delay in frames of the best match, and the peak over the RMS of the correlation."""
-    size = 1 << math.ceil(math.log2(len(stretch) + len(one)))
-    spectrum = np.fft.rfft(stretch, size) * np.conj(np.fft.rfft(one, size))
-    correlation = np.fft.irfft(spectrum)[: len(stretch) - len(one) + 1]
+def _place_of(stretch: Samples, one: Complex, size: int, longest: int) -> tuple[float, float]:
+    """Delay in frames of the best match with the ping whose spectrum is `one`; the peak over the correlation's RMS."""
+    spectrum = fft.rfft(stretch, size) * np.conj(one)
+    correlation = fft.irfft(spectrum, size)[:longest]
     at = int(np.argmax(np.abs(correlation)))
     rms = float(np.sqrt(np.mean(np.square(correlation)))) + 1e-30
     clear = float(np.abs(correlation[at])) / rms
+    if not 0 < at < len(correlation) - 1:
+        return float(at), clear
+    # Between its samples the correlation is band-limited: its exact values a sixteenth apart, around the coarse peak.
+    offsets = at + _vertex(np.abs(correlation[at - 1 : at + 2])) + _STEP * np.arange(-2, 3)
     omega = 2 * np.pi * np.arange(len(spectrum)) / size
-    # The band-limited correlation between its samples: a parabola through quarters, then a finer one around its peak.
-    place = float(at)
-    for step in (0.25, 1 / _ZOOM):
-        offsets = place + step * np.arange(-2, 3)
-        # Each next place turns every frequency by the same angle once more.
-        turned, turn = spectrum * np.exp(1j * offsets[0] * omega), np.exp(1j * step * omega)
-        values = [turned.real.sum()]
-        for _ in offsets[1:]:
-            turned = turned * turn
-            values.append(turned.real.sum())
-        fine = np.abs(np.array(values))
-        best = int(np.clip(np.argmax(fine), 1, 3))
-        left, middle, right = fine[best - 1 : best + 2]
-        place = float(offsets[best] + step * 0.5 * (left - right) / (left - 2 * middle + right))
-    return place, clear
+    turned, turn = spectrum * np.exp(1j * offsets[0] * omega), np.exp(1j * _STEP * omega)
+    values = []
+    for _ in offsets:
+        values.append(abs(float(turned.real.sum())))
+        turned = turned * turn
+    best = int(np.clip(np.argmax(values), 1, 3))
+    return float(offsets[best] + _STEP * _vertex(np.array(values[best - 1 : best + 2]))), clear
+
+
+def _vertex(three: Samples) -> float:
+    """Place of the top of the parabola through three values, from the middle one, in steps."""
+    left, middle, right = three
+    bend = left - 2 * middle + right
+    return float(0.5 * (left - right) / bend) if bend < 0 else 0.0
 
 
 @dataclass(frozen=True, slots=True)
