@@ -137,7 +137,8 @@ def running_application(
             app.wait_for(lambda: _answers(app), seconds=180, what="the application")
         yield app
     finally:
-        if process.poll() is None:
+        # A test may have put another process in its place.
+        if app.process.poll() is None:
             app.stop()
 
 
