@@ -1,18 +1,16 @@
 """Measuring what was listened to: from the files of a check to a verdict, a sentence and all figures."""
 
-import math
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, replace
 from typing import Any, Literal
-
-import numpy as np
 
 from fatsignal.core.clip import Clip
 from fatsignal.core.level.aims import AIM_AVERAGE_DBFS, AIM_PEAK_DBFS
 from fatsignal.core.level.bleed import measure_bleed
-from fatsignal.core.level.level_check import ChannelLevel, check_levels
-from fatsignal.core.level.noise import NoiseReport, measure_noise, noise_advice
+from fatsignal.core.level.level_check import check_levels
+from fatsignal.core.level.noise import measure_noise, noise_advice
 from fatsignal.core.pitch.notes import note_name, targets_of
 from fatsignal.core.pitch.tuner import IN_TUNE_CENTS, NEARLY_CENTS, NoteFound, list_notes
+from fatsignal.core.plain import json_ready
 from fatsignal.core.timing.click import render_click
 from fatsignal.core.timing.latency import buffer_table, feel_of, measure_round_trip
 from fatsignal.engine.protocol import ListenKind, ListenOrder
@@ -58,6 +56,11 @@ def run_check(
     SignalError
         If the files hold too little, or pings did not come back: a sentence for the player.
     """
+    found = _measured(order, playing_dbfs, first_pass_frames)
+    return replace(found, result=json_ready(found.result, digits=4))
+
+
+def _measured(order: ListenOrder, playing_dbfs: dict[str, float], first_pass_frames: float | None) -> CheckFound:
     channels = {
         path.stem.rsplit(" - ", 1)[-1]: read_clip(path)
         for path in sorted(order.folder.glob("*.wav"), key=lambda path: path.stat().st_mtime_ns)
@@ -92,7 +95,11 @@ def _level(order: ListenOrder, channels: dict[str, Clip]) -> CheckFound:
     kinds = ["di" if name == "DI" else "mic" for name, _, _ in used]
     found = check_levels(together, kinds=kinds, inputs=[f"input {use.number}" for _, use, _ in used])
     verdict = _worst([channel.verdict for channel in found])
-    wrong = [f"{name}: {channel.says}" for (name, _, _), channel in zip(used, found, strict=True) if _off(channel)]
+    wrong = [
+        f"{name}: {channel.says}"
+        for (name, _, _), channel in zip(used, found, strict=True)
+        if channel.verdict != "good"
+    ]
     says = "; ".join(wrong) or "every level is right"
     return CheckFound(
         "level", verdict, says,
@@ -100,15 +107,11 @@ def _level(order: ListenOrder, channels: dict[str, Clip]) -> CheckFound:
             "aim_average_dbfs": list(AIM_AVERAGE_DBFS),
             "aim_peak_dbfs": AIM_PEAK_DBFS,
             "channels": [
-                {"name": name, "input": use.number, "gain_db": use.gain_db, **_json(asdict(channel))}
+                {"name": name, "input": use.number, "gain_db": use.gain_db, **asdict(channel)}
                 for (name, use, _), channel in zip(used, found, strict=True)
             ],
         },
     )  # fmt: skip
-
-
-def _off(channel: ChannelLevel) -> bool:
-    return channel.verdict != "good"
 
 
 def _tuning(order: ListenOrder, channels: dict[str, Clip]) -> CheckFound:
@@ -130,7 +133,7 @@ def _tuning(order: ListenOrder, channels: dict[str, Clip]) -> CheckFound:
     ]
     result = {"strings": strings, "reference_pitch_hz": order.reference_pitch_hz}
     if not newest:
-        return CheckFound("tuning", "fix", "no string was heard: play them one by one", _json(result))
+        return CheckFound("tuning", "fix", "no string was heard: play them one by one", result)
     off = [
         f"{note_name(rig.open_notes[string])} {note.cents:+.1f}".replace("-", "−")
         for string, note in sorted(newest.items())
@@ -142,7 +145,7 @@ def _tuning(order: ListenOrder, channels: dict[str, Clip]) -> CheckFound:
     said = f"out by cents: {', '.join(off)}" if off else "every string that was heard is in tune"
     if missing:
         said += f"; {missing} of {len(targets)} not heard yet"
-    return CheckFound("tuning", verdict, said, _json(result))
+    return CheckFound("tuning", verdict, said, result)
 
 
 def _noise(order: ListenOrder, channels: dict[str, Clip], playing_dbfs: dict[str, float]) -> CheckFound:
@@ -163,15 +166,11 @@ def _noise(order: ListenOrder, channels: dict[str, Clip], playing_dbfs: dict[str
         rows.append(
             {
                 "name": name, "verdict": verdict, "playing_dbfs": playing, "playing_measured": name in playing_dbfs,
-                "advice": advice if verdict != "good" else [], **_noise_json(report),
+                "advice": advice if verdict != "good" else [], **asdict(report), "worst": report.worst,
             }
         )  # fmt: skip
     says = "; ".join(said) or "quiet enough on every channel"
     return CheckFound("noise", _worst(verdicts), says, {"channels": rows})
-
-
-def _noise_json(report: NoiseReport) -> dict[str, Any]:
-    return {**_json(asdict(report)), "worst": report.worst}
 
 
 def _bleed(order: ListenOrder, channels: dict[str, Clip], playing_dbfs: dict[str, float]) -> CheckFound:
@@ -186,7 +185,7 @@ def _bleed(order: ListenOrder, channels: dict[str, Clip], playing_dbfs: dict[str
         verdicts.append(verdict)
         if verdict != "good":
             said.append(f"{name}: the click is {report.below_playing_db:.0f} dB below the playing")
-        rows.append({"name": name, "verdict": verdict, "playing_dbfs": playing, **_json(asdict(report))})
+        rows.append({"name": name, "verdict": verdict, "playing_dbfs": playing, **asdict(report)})
     if not rows:
         return CheckFound("bleed", "good", "no microphone is open: nothing can bleed", {"channels": []})
     says = "; ".join(said) or "no click is heard in any microphone"
@@ -214,20 +213,14 @@ def _latency(order: ListenOrder, heard: Clip, first_pass_frames: float | None) -
         ],
     }
     if first_pass_frames is None:
-        return CheckFound(
-            "latency", "look", f"{total:.1f} frames there and back: the second ping follows", _json(result)
-        )
+        return CheckFound("latency", "look", f"{total:.1f} frames there and back: the second ping follows", result)
     proven = abs(found.frames) <= _PROVEN_FRAMES
     steady = found.spread_frames <= _SPREAD_FRAMES
     said = f"{total:.1f} samples, {1000 * total / rate_hz:.1f} ms there and back"
     if not steady:
-        return CheckFound(
-            "latency", "look", f"{said}, but pings differ by {found.spread_frames:.1f} samples", _json(result)
-        )
+        return CheckFound("latency", "look", f"{said}, but pings differ by {found.spread_frames:.1f} samples", result)
     if not proven:
-        return CheckFound(
-            "latency", "fix", f"{said}; the second ping is off by {found.frames:.1f} samples", _json(result)
-        )
+        return CheckFound("latency", "fix", f"{said}; the second ping is off by {found.frames:.1f} samples", result)
     return CheckFound("latency", "good", f"{said}; what is left is {abs(found.frames):.2f} of a sample", result)
 
 
@@ -240,14 +233,3 @@ def _distance_verdict(distance_db: float | None, good_db: float, bad_db: float) 
 def _worst(verdicts: list[Verdict]) -> Verdict:
     order: list[Verdict] = ["fix", "look", "good"]
     return next((verdict for verdict in order if verdict in verdicts), "good")
-
-
-def _json(value: Any) -> Any:
-    """Plain values; what JSON lacks becomes null."""
-    if isinstance(value, dict):
-        return {key: _json(inner) for key, inner in value.items()}
-    if isinstance(value, list | tuple):
-        return [_json(inner) for inner in value]
-    if isinstance(value, float | np.floating):
-        return round(float(value), 4) if math.isfinite(value) else None
-    return value

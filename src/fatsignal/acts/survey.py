@@ -1,7 +1,6 @@
 """Looking at a recorded file once: its checksum, its level checks, and the columns its wave is drawn from."""
 
 import hashlib
-import math
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -11,6 +10,7 @@ import numpy as np
 from fatsignal.core.clip import Clip
 from fatsignal.core.level.pyramid import BASE_FRAMES, Columns, coarser, columns
 from fatsignal.core.level.report import di_advice, measure_level, played_average_dbfs
+from fatsignal.core.plain import json_ready
 from fatsignal.files.sound import read_clip
 
 
@@ -42,20 +42,19 @@ def level_checks(clip: Clip, *, kind: str) -> dict[str, Any]:
     report = measure_level(clip)
     average = played_average_dbfs(clip)[0]
     advice = di_advice(average, report.peak_dbfs[0], report.flat_top_runs[0]) if kind == "di" else None
+    levels = {
+        "peak_dbfs": report.peak_dbfs[0],
+        "true_peak_dbtp": report.true_peak_dbtp[0],
+        "average_dbfs": average,
+        "loudness_lufs": report.loudness_lufs,
+        "crest_db": report.crest_db[0],
+    }
     return {
-        "peak_dbfs": _finite(report.peak_dbfs[0]),
-        "true_peak_dbtp": _finite(report.true_peak_dbtp[0]),
-        "average_dbfs": _finite(average),
-        "loudness_lufs": _finite(report.loudness_lufs),
-        "crest_db": _finite(report.crest_db[0]),
+        **json_ready(levels, digits=3),
         "dc": report.dc[0],
         "flat_top_runs": report.flat_top_runs[0],
         "advice": advice,
     }
-
-
-def _finite(value: float) -> float | None:
-    return round(value, 3) if math.isfinite(value) else None
 
 
 def keep_wave(folder: Path, key: str, clip: Clip) -> None:

@@ -1,8 +1,7 @@
-"""What all commands share: the application, refusals as one sentence, JSON without infinities."""
+"""What all commands share: the application, refusals as one sentence."""
 
-import math
 from collections.abc import Callable
-from typing import Annotated, Any
+from typing import Annotated
 
 import typer
 
@@ -26,12 +25,3 @@ def or_refuse(act: Callable[[], None]) -> None:
     except OSError as trouble:
         typer.echo(f"{trouble.filename or 'a file'} could not be used: {trouble.strerror or trouble}", err=True)
         raise typer.Exit(WRONG_INPUT) from None
-
-
-def without_infinity(value: Any) -> Any:
-    """JSON has no minus infinity: the level of silence is null."""
-    if isinstance(value, dict):
-        return {key: without_infinity(inner) for key, inner in value.items()}
-    if isinstance(value, list | tuple):
-        return [without_infinity(inner) for inner in value]
-    return None if isinstance(value, float) and not math.isfinite(value) else value

@@ -7,7 +7,8 @@ from typing import Annotated
 
 import typer
 
-from fatsignal.cli.app import AsJson, app, or_refuse, without_infinity
+from fatsignal.cli.app import AsJson, app, or_refuse
+from fatsignal.core.plain import json_ready
 from fatsignal.errors import SettingRefused
 
 Pitch = Annotated[float, typer.Option(metavar="HZ", help="Reference pitch of A4.")]
@@ -29,7 +30,7 @@ def tune(file: Path, tuning: Tuning = "", pitch: Pitch = 440.0, as_json: AsJson 
         targets = targets_of(parse_tuning(tuning), reference_pitch_hz=pitch) if tuning else []
         notes = [asdict(note) for note in list_notes(read_clip(file), targets, reference_pitch_hz=pitch)]
         if as_json:
-            typer.echo(json.dumps([{key: _rounded(value) for key, value in note.items()} for note in notes]))
+            typer.echo(json.dumps(json_ready(notes, digits=4)))
             return
         if not notes:
             typer.echo(f"{file.name}: no single note was found; chords, noise and silence have none")
@@ -61,7 +62,7 @@ def noise(
             for index in range(clip.channels)
         ]
         if as_json:
-            document = [{**without_infinity(asdict(report)), "worst": report.worst} for report in reports]
+            document = [{**json_ready(asdict(report)), "worst": report.worst} for report in reports]
             typer.echo(json.dumps(document))
             return
         for number, report in enumerate(reports, start=1):
@@ -127,7 +128,3 @@ def _strings(typed: str, strings: int) -> list[int]:
 def _check_pitch(pitch: float) -> None:
     if not 380 <= pitch <= 480:
         raise SettingRefused(f"a reference pitch of {pitch:g} Hz is outside 380 to 480 Hz")
-
-
-def _rounded(value: object) -> object:
-    return round(value, 4) if isinstance(value, float) else value

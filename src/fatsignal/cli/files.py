@@ -7,7 +7,8 @@ from typing import Annotated
 
 import typer
 
-from fatsignal.cli.app import AsJson, app, or_refuse, without_infinity
+from fatsignal.cli.app import AsJson, app, or_refuse
+from fatsignal.core.plain import json_ready
 from fatsignal.errors import FatSignalError, FileRefused, SettingRefused
 
 
@@ -21,7 +22,7 @@ def analyse(file: Path, as_json: AsJson = False) -> None:
 
         report = asdict(measure_level(read_clip(file)))
         if as_json:
-            typer.echo(json.dumps(without_infinity(report)))
+            typer.echo(json.dumps(json_ready(report)))
             return
         channels, seconds = report["channels"], report["frames"] / report["rate_hz"]
         typer.echo(f"{file.name}: {report['rate_hz']} Hz, {channels} channel{'s'[: channels != 1]}, {seconds:.2f} s")
