@@ -23,6 +23,7 @@ from fatsignal.errors import AsksFirst, SettingRefused
 from fatsignal.store import backings, parts, sections, sessions, takes
 from fatsignal.store.database import Connection
 from fatsignal.store.sessions import Session
+from fatsignal.store.takes import Take
 
 _NOTE: TypeAdapter[Note] = TypeAdapter(Note)
 _NOTES: TypeAdapter[list[Note]] = TypeAdapter(list[Note])
@@ -66,16 +67,20 @@ async def change_tempo(
         new = wanted.moved_to(-new.bar_frame(1 - LEAD_IN_BARS))
     else:
         new = wanted.moved_to(old.bar_one_frame)
-        edges = [frame for take in recorded for frame in (take.window_from_frame, take.window_to_frame)]
-        off = sum(old.place_at(frame) != new.place_at(frame) for frame in edges[::2])
-        off = max(off, sum(old.place_at(frame) != new.place_at(frame) for frame in edges[1::2]))
-        if off and not audio_stays:
+        off = 0 if audio_stays else sum(_lies_elsewhere(take, old, new) for take in recorded)
+        if off:
             said = "one take" if off == 1 else f"{off} takes"
             raise AsksFirst(
                 f"bars would move under {said}: audio stays where it is in samples, so it will lie on other bars; "
                 "agree, or keep the tempo"
             )
     await sessions.set_tempo(conn, session.id, tempo=new, song_bars=song_bars)
+
+
+def _lies_elsewhere(take: Take, old: TempoMap, new: TempoMap) -> bool:
+    """Whether a take's window would begin or end in another place of the song."""
+    edges = (take.window_from_frame, take.window_to_frame)
+    return any(old.place_at(frame) != new.place_at(frame) for frame in edges)
 
 
 async def change_sections(
@@ -98,9 +103,9 @@ async def change_sections(
     if one_after_the_other:
         new = laid_out(new, first_bar=min((section.first_bar for section in old), default=1))
         song_bars = max(song_bars, new[-1].end_bar - 1) if new else song_bars
-    new = [replace(section, name=section.name.strip()) for section in new]
-    if one_after_the_other is False:
+    else:
         new.sort(key=lambda section: section.first_bar)
+    new = [replace(section, name=section.name.strip()) for section in new]
     if len({section.id for section in new}) < len(new):
         raise SettingRefused("a section stands twice in the list: leave one of them out")
     check_sections(new, song_bars=song_bars)
@@ -123,7 +128,6 @@ async def _move_takes(conn: Connection, session: Session, new: TempoMap, spans: 
         if by is None:
             stayed.append(f"{names[take.part_id]} {take.number:02d}")
         elif by:
-            # Nothing lies before the session's zero: a take's count-in may be cut there, its window not.
             moves[take.id] = by
     await takes.move_takes(conn, moves)
     return Rearranged(len(moves), stayed)

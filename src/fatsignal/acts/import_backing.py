@@ -10,14 +10,19 @@ from uuid import UUID, uuid4
 import numpy as np
 
 from fatsignal.acts.survey import keep_wave
-from fatsignal.core.clip import Samples, check_finite
+from fatsignal.acts.uploaded import uploaded_blocks, uploaded_facts
+from fatsignal.core.clip import Samples
 from fatsignal.core.level.loudness import integrated_loudness_lufs
 from fatsignal.core.timing.pulse import find_pulse
+from fatsignal.engine.protocol import ListenOrder
 from fatsignal.errors import FileRefused, SignalError
 from fatsignal.files.bext import BroadcastNote
 from fatsignal.files.names import file_name, free_path
-from fatsignal.files.sound import facts_of, read_blocks, read_clip
+from fatsignal.files.sound import read_blocks, read_clip
 from fatsignal.files.sound_writer import write_sound
+from fatsignal.store import backings
+from fatsignal.store.backings import Backing
+from fatsignal.store.database import Connection
 from fatsignal.store.sessions import Session
 
 LONGEST_S = 3_600
@@ -49,10 +54,7 @@ def import_backing(
     FileRefused
         If it cannot be read, has more than two channels, is longer than an hour, or holds only silence.
     """
-    try:
-        facts = facts_of(source)
-    except FileRefused as refusal:
-        raise FileRefused(str(refusal).replace(source.name, shown_name)) from None
+    facts = uploaded_facts(source, shown_name)
     if facts.channels > 2:
         raise FileRefused(f"{shown_name} has {facts.channels} channels; a backing track has one or two: mix it down")
     if facts.frames > LONGEST_S * facts.rate_hz:
@@ -61,24 +63,34 @@ def import_backing(
             f"{shown_name} is {hours:.1f} hours long; a backing track has up to one hour: cut out the song"
         )
     depth = "24" if facts.subtype in _SUBTYPES_24 else "32f"
-    blocks = _checked(read_blocks(source, rate_hz=session.rate_hz), shown_name)
+    blocks = uploaded_blocks(source, shown_name, rate_hz=session.rate_hz)
     return _keep(
         blocks, name=Path(shown_name).stem, channels=facts.channels, depth=depth, session=session,
         sessions_folder=sessions_folder, waves_folder=waves_folder,
     )  # fmt: skip
 
 
-def join_playback(
-    left: Path, right: Path, *, name: str, from_frame: int, session: Session, sessions_folder: Path, waves_folder: Path
-) -> BackingFile:
+def join_playback(order: ListenOrder, session: Session, *, sessions_folder: Path, waves_folder: Path) -> BackingFile:
     """Make one backing track of the two channels that were recorded of the computer's playback."""
+    left, right = (order.folder / f"{order.stem} - {side}.wav" for side in ("left", "right"))
     blocks = (
         np.column_stack((one[:, 0], other[:, 0]))
         for one, other in zip(read_blocks(left), read_blocks(right), strict=False)
     )
     return _keep(
-        blocks, name=name, channels=2, depth="24", session=session, sessions_folder=sessions_folder,
-        waves_folder=waves_folder, from_frame=from_frame,
+        blocks, name=order.stem, channels=2, depth="24", session=session, sessions_folder=sessions_folder,
+        waves_folder=waves_folder, from_frame=order.from_frame,
+    )  # fmt: skip
+
+
+async def enter_backing(
+    conn: Connection, session: Session, made: BackingFile, *, origin: str, placed_frame: int
+) -> Backing:
+    """Enter a backing track that is on disk."""
+    return await backings.add_backing(
+        conn, session_id=session.id, name=made.name, file=made.file, origin=origin, frames=made.frames,
+        channels=made.channels, placed_frame=placed_frame, loudness_lufs=made.loudness_lufs, pulse=made.pulse,
+        backing_id=made.id,
     )  # fmt: skip
 
 
@@ -120,12 +132,3 @@ def _keep(
         backing_id, target.stem, str(target.relative_to(sessions_folder / session.folder)), frames, channels,
         loudness if np.isfinite(loudness) else None, pulse, no_pulse,
     )  # fmt: skip
-
-
-def _checked(blocks: Iterator[Samples], shown_name: str) -> Iterator[Samples]:
-    for block in blocks:
-        try:
-            check_finite(block)
-        except SignalError as problem:
-            raise FileRefused(f"{shown_name} cannot be used: {problem}") from None
-        yield block

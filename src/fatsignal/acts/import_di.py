@@ -7,11 +7,12 @@ from uuid import uuid4
 import numpy as np
 
 from fatsignal.acts.survey import keep_wave, survey_file
-from fatsignal.core.clip import Samples, check_finite
-from fatsignal.errors import FileRefused, SignalError
+from fatsignal.acts.uploaded import uploaded_blocks, uploaded_facts
+from fatsignal.core.clip import Samples
+from fatsignal.errors import FileRefused
 from fatsignal.files.bext import BroadcastNote
 from fatsignal.files.names import file_name
-from fatsignal.files.sound import facts_of, open_sound, read_blocks
+from fatsignal.files.sound import read_blocks
 from fatsignal.files.sound_writer import write_sound
 from fatsignal.store.parts import Part
 from fatsignal.store.sessions import Session
@@ -34,15 +35,12 @@ def import_di(
     FileRefused
         If it is no sound file, has more than two channels, holds no sound, or samples that are not numbers.
     """
-    try:
-        facts = facts_of(uploaded)
-    except FileRefused as refusal:
-        raise FileRefused(str(refusal).replace(uploaded.name, shown_name)) from None
+    facts = uploaded_facts(uploaded, shown_name)
     if facts.channels > 2:
         raise FileRefused(
             f"{shown_name} has {facts.channels} channels; a DI has one, or two: export it as a file of its own"
         )
-    chosen, note = _chosen_channel(uploaded, shown_name)
+    chosen, note = _chosen_channel(uploaded, shown_name, channels=facts.channels)
     take_id = uuid4()
     now = datetime.now().astimezone()
     stem = f"{file_name(part.name)} {number:02d}"
@@ -79,16 +77,10 @@ def import_di(
     return take, [channel]
 
 
-def _chosen_channel(path: Path, shown_name: str) -> tuple[int, str]:
+def _chosen_channel(path: Path, shown_name: str, *, channels: int) -> tuple[int, str]:
     """The louder of two channels, and a word about it; refuses silence and samples that are not numbers."""
-    with open_sound(path) as sound:
-        channels = sound.channels
     energy: Samples = np.zeros(channels)
-    for block in read_blocks(path):
-        try:
-            check_finite(block)
-        except SignalError as problem:
-            raise FileRefused(f"{shown_name} cannot be used: {problem}") from None
+    for block in uploaded_blocks(path, shown_name):
         energy += np.sum(np.square(block), axis=0)
     if not energy.any():
         raise FileRefused(f"{shown_name} holds nothing but silence: there is no DI in it to work with")

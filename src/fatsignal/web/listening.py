@@ -5,7 +5,6 @@ import logging
 import shutil
 from collections.abc import Awaitable, Callable
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
 from uuid import UUID, uuid4
 
 from psycopg import Error as DatabaseError
@@ -14,13 +13,9 @@ from psycopg_pool import AsyncConnectionPool, PoolTimeout
 from fatsignal.config import Settings
 from fatsignal.engine.protocol import Ended, ListenOrder
 from fatsignal.errors import FatSignalError
-from fatsignal.rig.interface import NAME
-from fatsignal.store import backings, interfaces, rig_checks, sessions
+from fatsignal.store import sessions
 from fatsignal.store.database import Connection
 from fatsignal.web.live import Hub
-
-if TYPE_CHECKING:
-    from fatsignal.acts.run_check import CheckFound
 
 CHECKS = "checks"
 # Gives the engine an order and returns when it listens.
@@ -100,64 +95,34 @@ class ListeningDesk:
                 await asyncio.to_thread(shutil.rmtree, order.folder, ignore_errors=True)
 
     async def _measure(self, asked: _Asked) -> None:
+        from fatsignal.acts.keep_check import keep_check, proof_of
         from fatsignal.acts.run_check import run_check
 
         order = asked.order
         found = await asyncio.to_thread(
             run_check, order, playing_dbfs=asked.playing_dbfs, first_pass_frames=asked.first_pass_frames
         )
-        if order.kind == "latency":
-            if asked.first_pass_frames is None:
-                await self._prove(order, found.result["round_trip_frames"])
-                return
-            if found.verdict == "good":
-                await self._keep_offset(order, found)
+        if order.kind == "latency" and asked.first_pass_frames is None:
+            again = proof_of(order, found, listen_id=uuid4())
+            self._asked[again.roll_id] = _Asked(again, {}, found.result["round_trip_frames"])
+            await self._start(again)
+            return
         assert order.part_id is not None, "a check belongs to a part"
         async with self._pool.connection() as conn:
-            await rig_checks.add_check(
-                conn, part_id=order.part_id, kind=found.kind, verdict=found.verdict, says=found.says,
-                result=found.result,
-            )  # fmt: skip
+            await keep_check(conn, order, order.part_id, found)
         self._tell(order)
 
-    async def _prove(self, order: ListenOrder, first_pass_frames: float) -> None:
-        """Ping once more with the offset applied: what is left must be within one sample."""
-        again = order.model_copy(
-            update={
-                "roll_id": uuid4(),
-                "folder": order.folder.with_name(f"{order.folder.name}-proof"),
-                "record_offset_frames": max(0, round(first_pass_frames)),
-            }
-        )
-        self._asked[again.roll_id] = _Asked(again, {}, first_pass_frames)
-        await self._start(again)
-
-    async def _keep_offset(self, order: ListenOrder, found: "CheckFound") -> None:
-        async with self._pool.connection() as conn:
-            await interfaces.keep_settings(conn, NAME, order.interface.model_dump(mode="json"))
-            await interfaces.keep_offset(
-                conn, NAME, rate_hz=order.rate_hz, buffer_frames=order.interface.buffer_frames,
-                offset_frames=found.result["round_trip_frames"], spread_frames=found.result["spread_frames"],
-            )  # fmt: skip
-
     async def _keep_playback(self, order: ListenOrder) -> None:
-        from fatsignal.acts.import_backing import join_playback
+        from fatsignal.acts.import_backing import enter_backing, join_playback
 
         async with self._pool.connection() as conn:
             session = await sessions.get_session(conn, order.session_id)
-        left, right = (order.folder / f"{order.stem} - {side}.wav" for side in ("left", "right"))
         kept = await asyncio.to_thread(
-            lambda: join_playback(
-                left, right, name=order.stem, from_frame=order.from_frame, session=session,
-                sessions_folder=self._place.sessions_folder, waves_folder=self._place.pyramids_folder,
-            )
+            join_playback, order, session, sessions_folder=self._place.sessions_folder,
+            waves_folder=self._place.pyramids_folder,
         )  # fmt: skip
         async with self._pool.connection() as conn:
-            await backings.add_backing(
-                conn, session_id=session.id, name=kept.name, file=kept.file, origin="computer", frames=kept.frames,
-                channels=kept.channels, placed_frame=order.from_frame, loudness_lufs=kept.loudness_lufs,
-                pulse=kept.pulse, backing_id=kept.id,
-            )  # fmt: skip
+            await enter_backing(conn, session, kept, origin="computer", placed_frame=order.from_frame)
         # Only now: what was recorded lies there until it is entered.
         await asyncio.to_thread(shutil.rmtree, order.folder, ignore_errors=True)
         self._hub.tell({"event": "backing", "session_id": str(session.id), "backing_id": str(kept.id)})

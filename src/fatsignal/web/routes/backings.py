@@ -12,17 +12,15 @@ from pydantic import BaseModel, Field
 
 from fatsignal.acts.change_song import change_tempo
 from fatsignal.core.timing.tempo import LONGEST_SONG_BARS
-from fatsignal.engine.protocol import ListenOrder
-from fatsignal.errors import FileRefused, SettingRefused
-from fatsignal.files.names import file_name
-from fatsignal.store import backings, sections, sessions
+from fatsignal.errors import SettingRefused
+from fatsignal.store import backings, sessions
 from fatsignal.store.backings import Backing
 from fatsignal.store.sessions import Session
 from fatsignal.web.context import Place, TheDesk, Transaction
 from fatsignal.web.listening import CHECKS
 from fatsignal.web.routes.interface import interface_now
 from fatsignal.web.routes.sessions import SessionView, one_session
-from fatsignal.web.uploads import kept
+from fatsignal.web.sound_files import kept, sound_file
 
 router = APIRouter(prefix="/api", tags=["backing"])
 
@@ -102,7 +100,7 @@ async def import_file(session_id: UUID, file: UploadFile, conn: Transaction, pla
 
     Its first downbeat, where one was found, is laid on bar 1; otherwise its first sample is.
     """
-    from fatsignal.acts.import_backing import import_backing
+    from fatsignal.acts.import_backing import enter_backing, import_backing
 
     session = await sessions.get_session(conn, session_id)
     async with kept(file, largest_bytes=place.largest_upload_bytes) as (path, shown_name):
@@ -113,11 +111,7 @@ async def import_file(session_id: UUID, file: UploadFile, conn: Transaction, pla
             )
         )  # fmt: skip
     at = session.tempo.bar_frame(1) - (made.pulse["first_downbeat"] if made.pulse else 0)
-    stored = await backings.add_backing(
-        conn, session_id=session_id, name=made.name, file=made.file, origin="file", frames=made.frames,
-        channels=made.channels, placed_frame=at, loudness_lufs=made.loudness_lufs, pulse=made.pulse,
-        backing_id=made.id,
-    )  # fmt: skip
+    stored = await enter_backing(conn, session, made, origin="file", placed_frame=at)
     return _view(session, stored, no_pulse=made.no_pulse)
 
 
@@ -126,24 +120,14 @@ async def record_playback(
     session_id: UUID, new: NewPlayback, conn: Transaction, place: Place, desk: TheDesk
 ) -> Response:
     """Record what the computer plays, through the interface's stereo playback input, from a bar on."""
+    from fatsignal.acts.listen_order import playback_order
+
     session = await sessions.get_session(conn, session_id)
-    interface = await interface_now(conn)
     listen_id = uuid4()
-    order = ListenOrder(
-        roll_id=listen_id,
-        session_id=session_id,
-        kind="computer",
-        folder=place.run_folder / CHECKS / str(listen_id),
-        stem=file_name(new.name),
-        rate_hz=session.rate_hz,
-        depth="24",
-        tempo=session.tempo,
-        from_frame=session.tempo.bar_frame(new.from_bar),
-        to_frame=session.tempo.bar_frame(new.from_bar + new.bars),
-        seed=1,
-        interface=interface,
-        speed=place.rig_speed,
-    )
+    order = playback_order(
+        session, listen_id=listen_id, name=new.name, from_bar=new.from_bar, bars=new.bars,
+        folder=place.run_folder / CHECKS / str(listen_id), interface=await interface_now(conn), speed=place.rig_speed,
+    )  # fmt: skip
     await desk.listening.listen(order)
     return Response(status_code=201)
 
@@ -206,9 +190,8 @@ async def follow(backing_id: UUID, wanted: Follow, conn: Transaction) -> Session
         raise SettingRefused(f"no beat is known in {backing.name}: tap its tempo first")
     pulse = Pulse(**backing.pulse)
     tempo, placed = map_over(pulse, rate_hz=session.rate_hz, bar_one_frame=session.bar_one_frame)
-    ends = [section.first_bar + section.bars - 1 for section in await sections.list_sections(conn, session.id)]
     played_bars = tempo.bar_at(max(placed + pulse.beats[-1], tempo.bar_one_frame))
-    song_bars = min(LONGEST_SONG_BARS, max(session.song_bars, played_bars, tempo.tempos[-1].bar, *ends, 1))
+    song_bars = min(LONGEST_SONG_BARS, max(session.song_bars, played_bars, tempo.tempos[-1].bar))
     await change_tempo(conn, session, tempo, song_bars=song_bars, audio_stays=wanted.audio_stays)
     await backings.place_backing(conn, backing_id, placed_frame=placed, gain_db=backing.gain_db)
     return await one_session(session.id, conn)
@@ -227,10 +210,7 @@ async def audio(backing_id: UUID, conn: Transaction, place: Place) -> FileRespon
     """A backing track at the session's rate."""
     backing = await backings.get_backing(conn, backing_id)
     session = await sessions.get_session(conn, backing.session_id)
-    path = place.sessions_folder / session.folder / backing.file
-    if not path.exists():
-        raise FileRefused(f"{path.name} is not in its folder any more; put it back to hear it")
-    return FileResponse(path, media_type="audio/wav", headers={"Cache-Control": "private, max-age=86400"})
+    return sound_file(place.sessions_folder / session.folder / backing.file)
 
 
 def _view(session: Session, backing: Backing, *, no_pulse: str = "") -> BackingView:

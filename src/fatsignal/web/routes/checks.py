@@ -10,7 +10,6 @@ from pydantic import BaseModel, Field
 
 from fatsignal.core.pitch.chords import Shape, ShapeReport, best_compromise, parse_frets, report_shape
 from fatsignal.core.pitch.notes import note_name
-from fatsignal.engine.protocol import ListenOrder
 from fatsignal.errors import SettingRefused
 from fatsignal.rig.setup import RigSetup
 from fatsignal.store import parts, rig_checks, sessions
@@ -103,31 +102,17 @@ async def check(
     seconds: Annotated[float | None, Query(ge=2, le=600, description="How long to listen.")] = None,
 ) -> Response:
     """Listen to the rig; what was found is told to open pages, and kept."""
-    from fatsignal.rig.situations import LENGTH_S, check_tempo
+    from fatsignal.acts.listen_order import check_order
+    from fatsignal.rig.situations import LENGTH_S
 
     part = await parts.get_part(conn, part_id)
     session = await sessions.get_session(conn, part.session_id)
-    seconds = _LATENCY_S if kind == "latency" else seconds or LENGTH_S[kind]
     listen_id = uuid4()
-    order = ListenOrder(
-        roll_id=listen_id,
-        session_id=session.id,
-        part_id=part_id,
-        kind=kind,
-        folder=place.run_folder / CHECKS / str(listen_id),
-        stem="check",
-        rate_hz=session.rate_hz,
-        depth="32f",
-        tempo=check_tempo(session.rate_hz),
-        from_frame=0,
-        to_frame=round(seconds * session.rate_hz),
-        seed=listen_id.int & 0x7FFFFFFF,
-        setup=RigSetup.model_validate(part.rig),
-        interface=await interface_now(conn),
-        reference_pitch_hz=float(session.reference_pitch_hz),
-        click=session.click_settings,
-        speed=place.rig_speed,
-    )
+    order = check_order(
+        session, part, kind, listen_id=listen_id, folder=place.run_folder / CHECKS / str(listen_id),
+        seconds=_LATENCY_S if kind == "latency" else seconds or LENGTH_S[kind], seed=listen_id.int & 0x7FFFFFFF,
+        interface=await interface_now(conn), speed=place.rig_speed,
+    )  # fmt: skip
     await desk.listening.listen(order, playing_dbfs=await _playing_dbfs(conn, part_id))
     return Response(status_code=201)
 

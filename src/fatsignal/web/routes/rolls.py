@@ -9,10 +9,10 @@ from pydantic import BaseModel, Field
 from fatsignal.errors import RollRefused
 from fatsignal.rig.interface import INPUTS
 from fatsignal.rig.setup import RigSetup, check_inputs
-from fatsignal.store import parts, sections, sessions, takes
+from fatsignal.store import parts, sections, sessions
 from fatsignal.web.context import Place, TheDesk, Transaction
 from fatsignal.web.routes.interface import interface_now, record_offset_frames
-from fatsignal.web.routes.takes import highest_folder
+from fatsignal.web.routes.takes import next_number
 
 router = APIRouter(prefix="/api/sessions/{session_id}", tags=["rolling"])
 
@@ -48,18 +48,14 @@ async def roll(session_id: UUID, new: NewRoll, conn: Transaction, place: Place, 
         raise RollRefused(clashes[0])
     interface = await interface_now(conn)
     offset_frames = await record_offset_frames(conn, interface, rate_hz=session.rate_hz)
-    orders = []
-    for part in armed:
-        number = 1 + max(
-            await takes.highest_number(conn, part.id), highest_folder(place.sessions_folder, session, part)
+    orders = [
+        roll_order(
+            session, part, section.in_song, number=await next_number(conn, place, session, part),
+            seed=secrets.randbits(31), sessions_folder=place.sessions_folder, interface=interface,
+            record_offset_frames=offset_frames, speed=place.rig_speed,
         )
-        orders.append(
-            roll_order(
-                session, part, section.in_song, number=number, seed=secrets.randbits(31),
-                sessions_folder=place.sessions_folder, interface=interface, record_offset_frames=offset_frames,
-                speed=place.rig_speed,
-            )
-        )  # fmt: skip
+        for part in armed
+    ]  # fmt: skip
     order = orders[0].model_copy(update={"together": orders[1:]})
     await desk.start(order)
     return RollStarted(**order.model_dump(include=set(RollStarted.model_fields)))

@@ -11,10 +11,14 @@ from fastapi import APIRouter, Form, Response, UploadFile
 from fastapi.responses import FileResponse
 from pydantic import BaseModel, Field
 
-from fatsignal.errors import FileRefused, NotFound
+from fatsignal.config import Settings
+from fatsignal.errors import NotFound
 from fatsignal.store import parts, prints, sessions, takes
+from fatsignal.store.database import Connection
+from fatsignal.store.parts import Part
+from fatsignal.store.sessions import Session
 from fatsignal.web.context import Place, Transaction
-from fatsignal.web.uploads import kept
+from fatsignal.web.sound_files import kept, sound_file
 
 router = APIRouter(prefix="/api", tags=["takes"])
 
@@ -82,7 +86,7 @@ async def import_file(
 
     session = await sessions.get_session(conn, session_id)
     part = await parts.get_part(conn, part_id)
-    number = 1 + max(await takes.highest_number(conn, part.id), highest_folder(place.sessions_folder, session, part))
+    number = await next_number(conn, place, session, part)
     async with kept(file, largest_bytes=place.largest_upload_bytes) as (path, shown_name):
         take, channels = await asyncio.to_thread(
             lambda: import_di(
@@ -114,7 +118,7 @@ async def channel_audio(take_id: UUID, position: int, conn: Transaction, place: 
     take = await takes.get_take(conn, take_id)
     for channel in (await takes.channels_of(conn, [take_id]))[take_id]:
         if channel.position == position:
-            return _audio(place.sessions_folder / take.folder / channel.file)
+            return sound_file(place.sessions_folder / take.folder / channel.file)
     raise NotFound("channel", position)
 
 
@@ -124,17 +128,17 @@ async def print_audio(print_id: UUID, conn: Transaction, place: Place) -> FileRe
     print_ = await prints.get_print(conn, print_id)
     if print_.file is None:
         raise NotFound("finished print", print_id)
-    return _audio(place.sessions_folder / print_.file)
+    return sound_file(place.sessions_folder / print_.file)
 
 
-def _audio(path: Path) -> FileResponse:
-    if not path.exists():
-        raise FileRefused(f"{path.name} is not in its folder any more; put it back to hear it")
-    return FileResponse(path, media_type="audio/wav", headers={"Cache-Control": "private, max-age=86400"})
+async def next_number(conn: Connection, place: Settings, session: Session, part: Part) -> int:
+    """Number of a part's next take: what waits in its folder to be entered counts too."""
+    highest = await takes.highest_number(conn, part.id)
+    return 1 + max(highest, _highest_folder(place.sessions_folder, session, part))
 
 
-def highest_folder(sessions_folder: Path, session: sessions.Session, part: parts.Part) -> int:
-    """Highest number that a take folder of the part has: what waits to be entered counts too."""
+def _highest_folder(sessions_folder: Path, session: Session, part: Part) -> int:
+    """Highest number that a take folder of the part has."""
     from fatsignal.files.names import file_name
 
     folder = sessions_folder / session.folder / file_name(part.name)
@@ -142,7 +146,7 @@ def highest_folder(sessions_folder: Path, session: sessions.Session, part: parts
     return max((int(match[1]) for match in numbers if match), default=0)
 
 
-def _view(session: sessions.Session, part_name: str, take: takes.Take, channels: list[takes.TakeChannel]) -> TakeView:
+def _view(session: Session, part_name: str, take: takes.Take, channels: list[takes.TakeChannel]) -> TakeView:
     tempo = session.tempo
     verdict, says = _verdict(take, channels)
     return TakeView(

@@ -1,4 +1,4 @@
-"""Uploaded files, kept for as long as they are worked on."""
+"""Sound files over HTTP: uploads, kept for as long as they are worked on, and recordings that are heard."""
 
 import asyncio
 import tempfile
@@ -7,6 +7,7 @@ from contextlib import asynccontextmanager
 from pathlib import Path
 
 from fastapi import UploadFile
+from fastapi.responses import FileResponse
 
 from fatsignal.errors import FileRefused
 
@@ -35,3 +36,16 @@ async def kept(file: UploadFile, *, largest_bytes: int) -> AsyncIterator[tuple[P
             await asyncio.to_thread(copy.write, piece)
         copy.flush()
         yield Path(copy.name), shown_name
+
+
+def sound_file(path: Path) -> FileResponse:
+    """A recording as it lies on disk.
+
+    Raises
+    ------
+    FileRefused
+        If a person has moved it away.
+    """
+    if not path.exists():
+        raise FileRefused(f"{path.name} is not in its folder any more; put it back to hear it")
+    return FileResponse(path, media_type="audio/wav", headers={"Cache-Control": "private, max-age=86400"})

@@ -1,0 +1,59 @@
+"""Orders to listen: to a part's rig for a check, or to what the computer plays."""
+
+from pathlib import Path
+from uuid import UUID
+
+from fatsignal.engine.protocol import ListenKind, ListenOrder
+from fatsignal.files.names import file_name
+from fatsignal.rig.interface import SimulatedInterface
+from fatsignal.rig.setup import RigSetup
+from fatsignal.rig.situations import check_tempo
+from fatsignal.store.parts import Part
+from fatsignal.store.sessions import Session
+
+
+def check_order(
+    session: Session, part: Part, kind: ListenKind, *, listen_id: UUID, seconds: float, folder: Path, seed: int,
+    interface: SimulatedInterface, speed: float,
+) -> ListenOrder:  # fmt: skip
+    """Listen to a part's rig for some seconds."""
+    return ListenOrder(
+        roll_id=listen_id,
+        session_id=session.id,
+        part_id=part.id,
+        kind=kind,
+        folder=folder,
+        stem="check",
+        rate_hz=session.rate_hz,
+        depth="32f",
+        tempo=check_tempo(session.rate_hz),
+        from_frame=0,
+        to_frame=round(seconds * session.rate_hz),
+        seed=seed,
+        setup=RigSetup.model_validate(part.rig),
+        interface=interface,
+        reference_pitch_hz=float(session.reference_pitch_hz),
+        click=session.click_settings,
+        speed=speed,
+    )
+
+
+def playback_order(
+    session: Session, *, listen_id: UUID, name: str, from_bar: int, bars: int, folder: Path,
+    interface: SimulatedInterface, speed: float,
+) -> ListenOrder:  # fmt: skip
+    """Record what the computer plays, from a bar on."""
+    return ListenOrder(
+        roll_id=listen_id,
+        session_id=session.id,
+        kind="computer",
+        folder=folder,
+        stem=file_name(name),
+        rate_hz=session.rate_hz,
+        tempo=session.tempo,
+        from_frame=session.tempo.bar_frame(from_bar),
+        to_frame=session.tempo.bar_frame(from_bar + bars),
+        seed=1,
+        interface=interface,
+        speed=speed,
+    )
