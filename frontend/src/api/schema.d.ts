@@ -1248,8 +1248,11 @@ export interface components {
             /** Needs Phantom */
             needs_phantom: boolean;
         };
-        /** BufferRowView */
-        BufferRowView: {
+        /**
+         * BufferRow
+         * @description A buffer size, the monitoring delay that it leads to, and how that feels.
+         */
+        BufferRow: {
             /** Buffer Frames */
             buffer_frames: number;
             /** Buffer Ms */
@@ -1287,6 +1290,29 @@ export interface components {
              * @default false
              */
             arm_together: boolean;
+        };
+        /**
+         * ChannelFigures
+         * @description One channel at its converter: the loudest strokes, and the noise at rest. Levels in dBFS.
+         */
+        ChannelFigures: {
+            /** Name */
+            name: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "di" | "mic";
+            /** Input */
+            input: number;
+            /** Peak Dbfs */
+            peak_dbfs: number;
+            /** Average Dbfs */
+            average_dbfs: number;
+            /** Noise Dbfs */
+            noise_dbfs: number;
+            /** Turn Db */
+            turn_db: number;
         };
         /**
          * CheckView
@@ -1399,11 +1425,11 @@ export interface components {
             /** Offsets Cents */
             offsets_cents: number[];
             /** Shapes */
-            shapes: components["schemas"]["ShapeView"][];
+            shapes: components["schemas"]["ShapeReport"][];
             /** Compromise Cents */
             compromise_cents: number[];
             /** Compromise */
-            compromise: components["schemas"]["ShapeView"][];
+            compromise: components["schemas"]["ShapeReport"][];
             /** Clash Cents */
             clash_cents: number;
             /** Compromise Clash Cents */
@@ -1470,7 +1496,7 @@ export interface components {
             one: components["schemas"]["SheetName"];
             other: components["schemas"]["SheetName"];
             /** Differences */
-            differences: components["schemas"]["DifferenceView"][];
+            differences: components["schemas"]["Difference"][];
         };
         /**
          * ComparisonView
@@ -1571,8 +1597,11 @@ export interface components {
              */
             input: components["schemas"]["InputUse"];
         };
-        /** DifferenceView */
-        DifferenceView: {
+        /**
+         * Difference
+         * @description A line that is not the same on both sheets; None where a sheet does not have it.
+         */
+        Difference: {
             /** Group */
             group: string;
             /** Name */
@@ -1582,8 +1611,11 @@ export interface components {
             /** Other */
             other: string | null;
         };
-        /** EarView */
-        EarView: {
+        /**
+         * EarPath
+         * @description How the player hears the instrument, and how late.
+         */
+        EarPath: {
             /** Way */
             way: string;
             /** Delay Ms */
@@ -1593,15 +1625,6 @@ export interface components {
              * @enum {string}
              */
             feel: "comfortable" | "felt" | "unplayable";
-        };
-        /** EntryView */
-        EntryView: {
-            /** Group */
-            group: string;
-            /** Name */
-            name: string;
-            /** Value */
-            value: string;
         };
         /**
          * Equaliser
@@ -1615,26 +1638,6 @@ export interface components {
             kind: "equaliser";
             /** Bands */
             bands: components["schemas"]["Band"][];
-        };
-        /** FiguresView */
-        FiguresView: {
-            /** Name */
-            name: string;
-            /**
-             * Kind
-             * @enum {string}
-             */
-            kind: "di" | "mic";
-            /** Input */
-            input: number;
-            /** Peak Dbfs */
-            peak_dbfs: number;
-            /** Average Dbfs */
-            average_dbfs: number;
-            /** Noise Dbfs */
-            noise_dbfs: number;
-            /** Turn Db */
-            turn_db: number;
         };
         /**
          * FirstStages
@@ -1820,12 +1823,15 @@ export interface components {
             settings: components["schemas"]["SimulatedInterface"];
             offset: components["schemas"]["OffsetView"] | null;
             /** Table */
-            table: components["schemas"]["BufferRowView"][];
+            table: components["schemas"]["BufferRow"][];
             /** Buffer Ms */
             buffer_ms: number;
         };
-        /** IntervalView */
-        IntervalView: {
+        /**
+         * IntervalReport
+         * @description Two strings of a chord. `cents_from_pure` is positive where the interval is too wide.
+         */
+        IntervalReport: {
             /** Low String */
             low_string: number;
             /** High String */
@@ -1863,8 +1869,11 @@ export interface components {
             /** Channels */
             channels: string[];
         };
-        /** LoadCurveView */
-        LoadCurveView: {
+        /**
+         * LoadCurve
+         * @description Gain of the pickup into its load, and for comparison into a short cable and 1 MΩ; shapes of `frequency_hz`.
+         */
+        LoadCurve: {
             /** Frequency Hz */
             frequency_hz: number[];
             /** Gain Db */
@@ -1880,15 +1889,24 @@ export interface components {
             /** Cable Farad */
             cable_farad: number;
         };
-        /** MeterView */
-        MeterView: {
+        /**
+         * MeterChange
+         * @description The meter from a bar on: `beats` of a 1/`unit` note, as in 7/8.
+         */
+        MeterChange: {
             /** Bar */
             bar: number;
             /** Beats */
             beats: number;
-            /** Unit */
+            /**
+             * Unit
+             * @default 4
+             */
             unit: number;
-            /** Meant */
+            /**
+             * Meant
+             * @default false
+             */
             meant: boolean;
         };
         /**
@@ -1979,7 +1997,7 @@ export interface components {
             /** Tempos */
             tempos: components["schemas"]["TempoView"][];
             /** Meters */
-            meters: components["schemas"]["MeterView"][];
+            meters: components["schemas"]["MeterChange"][];
             /** Song Bars */
             song_bars: number;
             /** Sections */
@@ -2288,6 +2306,21 @@ export interface components {
             /** Detail */
             detail: string;
         };
+        /**
+         * PathWarning
+         * @description What is wrong at a node; `fix` loses a take or hurts a device, `look` costs quality.
+         */
+        PathWarning: {
+            /** Node */
+            node: string;
+            /**
+             * Verdict
+             * @enum {string}
+             */
+            verdict: "look" | "fix";
+            /** Says */
+            says: string;
+        };
         /** PhraseView */
         PhraseView: {
             /** First Bar */
@@ -2435,10 +2468,10 @@ export interface components {
             says: string;
         };
         /**
-         * QuestionView
-         * @description A change inside a section that a person should confirm or remove.
+         * Question
+         * @description A change that a person should confirm or remove.
          */
-        QuestionView: {
+        Question: {
             /** Bar */
             bar: number;
             /**
@@ -2573,7 +2606,7 @@ export interface components {
             /** Artist */
             artist: string;
             /** Entries */
-            entries: components["schemas"]["EntryView"][];
+            entries: components["schemas"]["SheetEntry"][];
             /** Checks */
             checks: components["schemas"]["FrozenCheckView"][];
         };
@@ -2591,12 +2624,12 @@ export interface components {
             /** Open Notes */
             open_notes: string[];
             /** Channels */
-            channels: components["schemas"]["FiguresView"][];
-            curve: components["schemas"]["LoadCurveView"];
+            channels: components["schemas"]["ChannelFigures"][];
+            curve: components["schemas"]["LoadCurve"];
             /** Ears */
-            ears: components["schemas"]["EarView"][];
+            ears: components["schemas"]["EarPath"][];
             /** Warnings */
-            warnings: components["schemas"]["WarningView"][];
+            warnings: components["schemas"]["PathWarning"][];
         };
         /** RollStarted */
         RollStarted: {
@@ -2691,7 +2724,7 @@ export interface components {
             /** Tempos */
             tempos: components["schemas"]["TempoView"][];
             /** Meters */
-            meters: components["schemas"]["MeterView"][];
+            meters: components["schemas"]["MeterChange"][];
             /** Song Bars */
             song_bars: number;
             /**
@@ -2700,7 +2733,7 @@ export interface components {
              */
             bar_bpm: number[];
             /** Questions */
-            questions: components["schemas"]["QuestionView"][];
+            questions: components["schemas"]["Question"][];
             click: components["schemas"]["ClickSettings"];
             /** Last Bar */
             last_bar: number;
@@ -2731,16 +2764,31 @@ export interface components {
             /** Value */
             value: string;
         };
-        /** ShapeView */
-        ShapeView: {
+        /**
+         * ShapeReport
+         * @description A chord's intervals, and one figure for all: the weighted mean distance from pure.
+         */
+        ShapeReport: {
             /** Name */
             name: string;
             /** Frets */
             frets: (number | null)[];
             /** Intervals */
-            intervals: components["schemas"]["IntervalView"][];
+            intervals: components["schemas"]["IntervalReport"][];
             /** Clash Cents */
             clash_cents: number;
+        };
+        /**
+         * SheetEntry
+         * @description One line: where it belongs, what it is, its value in words.
+         */
+        SheetEntry: {
+            /** Group */
+            group: string;
+            /** Name */
+            name: string;
+            /** Value */
+            value: string;
         };
         /** SheetLineView */
         SheetLineView: {
@@ -3146,21 +3194,6 @@ export interface components {
             input?: unknown;
             /** Context */
             ctx?: Record<string, never>;
-        };
-        /**
-         * WarningView
-         * @description `node` is "instrument", "di" or "mic:<name>".
-         */
-        WarningView: {
-            /** Node */
-            node: string;
-            /**
-             * Verdict
-             * @enum {string}
-             */
-            verdict: "look" | "fix";
-            /** Says */
-            says: string;
         };
     };
     responses: never;

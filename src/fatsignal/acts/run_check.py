@@ -11,8 +11,9 @@ from fatsignal.core.level.noise import measure_noise, noise_advice
 from fatsignal.core.pitch.notes import note_name, targets_of
 from fatsignal.core.pitch.tuner import IN_TUNE_CENTS, NEARLY_CENTS, NoteFound, list_notes
 from fatsignal.core.plain import json_ready
+from fatsignal.core.timing.buffers import buffer_table, feel_of
 from fatsignal.core.timing.click import render_click
-from fatsignal.core.timing.latency import buffer_table, feel_of, measure_round_trip
+from fatsignal.core.timing.latency import measure_round_trip
 from fatsignal.engine.protocol import ListenKind, ListenOrder
 from fatsignal.files.sound import read_clip
 from fatsignal.rig.interface import BUFFER_FRAMES

@@ -12,7 +12,6 @@ import numpy as np
 from fatsignal.core.clip import Samples
 from fatsignal.core.level.peak import peak_dbfs, rms_dbfs
 from fatsignal.core.level.pyramid import columns
-from fatsignal.core.timing.tempo import TempoMap
 from fatsignal.engine.protocol import ChannelFile, Ended, Event, ListenOrder, Meters, RollOrder
 from fatsignal.errors import FatSignalError
 from fatsignal.files.bext import BroadcastNote
@@ -141,7 +140,7 @@ class Capture(Generic[OrderKind]):
             if self._frames >= meter_at:
                 # Counted on from when it was due, so that blocks of any size give thirty a second.
                 meter_at += rate_hz // _METER_HZ
-                self.tell(self._meters.message(self._order, self._order.tempo, self._frames))
+                self.tell(self._meters.message(self._order, self._frames))
                 self._shown()
         return "stopped"
 
@@ -168,7 +167,7 @@ class _MeterWindow:
     def add(self, block: Samples) -> None:
         self._recent.append(block)
 
-    def message(self, order: RollOrder | ListenOrder, tempo: TempoMap, frames: int) -> Meters:
+    def message(self, order: RollOrder | ListenOrder, frames: int) -> Meters:
         recent = np.concatenate(self._recent)
         self._recent.clear()
         waiting = np.concatenate((self._undrawn, recent))
@@ -179,7 +178,7 @@ class _MeterWindow:
         )
         first, self._drawn_columns = self._drawn_columns, self._drawn_columns + whole
         at_frame = order.from_frame + frames
-        bar, beat = tempo.bar_beat_at(at_frame)
+        bar, beat = order.tempo.bar_beat_at(at_frame)
         channels = [np.ascontiguousarray(recent[:, index]) for index in range(recent.shape[1])]
         return Meters(
             roll_id=order.roll_id,

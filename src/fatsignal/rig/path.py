@@ -4,9 +4,7 @@ Levels are those of the loudest strokes through the whole rig, noise is that of 
 the pickup's under its load; warnings are sentences of common practice about combinations that lose a take.
 """
 
-from dataclasses import dataclass
 from functools import lru_cache
-from typing import Literal
 
 import numpy as np
 
@@ -17,7 +15,9 @@ from fatsignal.core.level.aims import AIM_PEAK_DBFS, turn_by_db
 from fatsignal.core.level.peak import flat_top_runs, peak_dbfs
 from fatsignal.core.level.report import played_average_dbfs
 from fatsignal.core.mics.microphone import MIC_KINDS
-from fatsignal.core.timing.latency import Feel, feel_of
+from fatsignal.core.timing.buffers import feel_of
+from fatsignal.core.units import speed_of_sound_m_s
+from fatsignal.rig.figures import ChannelFigures, EarPath, LoadCurve, PathWarning, RigPath
 from fatsignal.rig.interface import SimulatedInterface
 from fatsignal.rig.noise import di_noise_dbfs, mic_noise_dbfs
 from fatsignal.rig.pace import Pace
@@ -25,66 +25,12 @@ from fatsignal.rig.setup import InputUse, MicOnRig, RigSetup
 from fatsignal.rig.simulated import SimulatedRig
 from fatsignal.rig.situations import situation
 
-NodeKind = Literal["instrument", "box", "input", "amp", "speaker", "mic", "converter", "disk"]
 _STRUM_S, _RATE_HZ = 2.0, 48_000
 _CURVE_HZ = np.geomspace(40.0, 16_000.0, 121)
 _SHORT_CABLE = Load(cable_farad=300e-12, input_ohm=1e6)
 _LONG_CABLE_M = 9.0
 _LOST_LOWS_HZ = 45.0
-
-
-@dataclass(frozen=True, slots=True)
-class PathWarning:
-    """What is wrong at a node; `fix` loses a take or hurts a device, `look` costs quality."""
-
-    node: str
-    verdict: Literal["look", "fix"]
-    says: str
-
-
-@dataclass(frozen=True, slots=True)
-class ChannelFigures:
-    """One channel at its converter: the loudest strokes, and the noise at rest. Levels in dBFS."""
-
-    name: str
-    kind: Literal["di", "mic"]
-    input: int
-    peak_dbfs: float
-    average_dbfs: float
-    noise_dbfs: float
-    turn_db: int
-
-
-@dataclass(frozen=True, slots=True)
-class LoadCurve:
-    """Gain of the pickup into its load, and for comparison into a short cable and 1 MΩ; shapes of `frequency_hz`."""
-
-    frequency_hz: list[float]
-    gain_db: list[float]
-    unloaded_db: list[float]
-    resonance_hz: float | None
-    peak_db: float
-    load_ohm: float
-    cable_farad: float
-
-
-@dataclass(frozen=True, slots=True)
-class EarPath:
-    """How the player hears the instrument, and how late."""
-
-    way: str
-    delay_ms: float
-    feel: Feel
-
-
-@dataclass(frozen=True, slots=True)
-class RigPath:
-    """All that is computed for a rig."""
-
-    channels: list[ChannelFigures]
-    curve: LoadCurve
-    ears: list[EarPath]
-    warnings: list[PathWarning]
+_AMP_AWAY_M = 1.5
 
 
 def walk(setup: RigSetup, interface: SimulatedInterface, *, rate_hz: int) -> RigPath:
@@ -139,9 +85,8 @@ def _curve(setup: RigSetup) -> LoadCurve:
 def _ears(setup: RigSetup, interface: SimulatedInterface, rate_hz: int) -> list[EarPath]:
     ways = []
     if setup.listens in ("amp", "both"):
-        metres = 1.5
-        delay_ms = 1000 * metres / 343.2
-        ways.append(EarPath("the amp in the room, 1.5 m away", delay_ms, feel_of(delay_ms)))
+        delay_ms = 1000 * _AMP_AWAY_M / speed_of_sound_m_s()
+        ways.append(EarPath(f"the amp in the room, {_AMP_AWAY_M:g} m away", delay_ms, feel_of(delay_ms)))
     if setup.listens in ("phones", "both"):
         delay_ms = 1000 * interface.round_trip_frames() / rate_hz
         ways.append(EarPath(f"phones, through a buffer of {interface.buffer_frames}", delay_ms, feel_of(delay_ms)))

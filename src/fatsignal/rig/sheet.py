@@ -89,7 +89,7 @@ def differences(one: list[SheetEntry], other: list[SheetEntry]) -> list[Differen
 
 def entries_from(frozen: dict[str, Any]) -> list[SheetEntry]:
     """The lines of a frozen sheet."""
-    return [SheetEntry(entry["group"], entry["name"], entry["value"]) for entry in frozen["entries"]]
+    return [SheetEntry(**entry) for entry in frozen["entries"]]
 
 
 def _box(di: DiPath) -> str:

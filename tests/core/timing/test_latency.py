@@ -3,7 +3,8 @@
 import numpy as np
 import pytest
 
-from fatsignal.core.timing.latency import buffer_table, feel_of, measure_round_trip, ping_train
+from fatsignal.core.timing.buffers import buffer_table, feel_of
+from fatsignal.core.timing.latency import measure_round_trip, ping_train
 from fatsignal.errors import SignalError
 from tests.signals import FS, delayed, noise
 

@@ -229,7 +229,7 @@ class TempoMap:
         # The root of period·x + bend·x²/2 = after, in the form that does not cancel when bend is small.
         under = max(0.0, period_s**2 + 2 * bend * after_s) if after_s > 0 else period_s**2
         quarter = float(stretch.from_quarter) + 2 * after_s / (period_s + under**0.5)
-        index = max(0, bisect_right([float(place) for place in self._meter_quarters], quarter) - 1)
+        index = max(0, bisect_right(self._meter_quarters, quarter) - 1)
         meter = self.meters[index]
         return meter.bar + int((quarter - float(self._meter_quarters[index])) // float(meter.quarters))
 

@@ -1,6 +1,5 @@
 """Checks of a rig: listen, measure, keep what was found; and the chords, which need no listening."""
 
-from dataclasses import asdict
 from datetime import datetime
 from typing import Annotated, Any, Literal
 from uuid import UUID, uuid4
@@ -49,33 +48,14 @@ class ChordAsk(BaseModel):
     left_alone: list[int] = Field(default_factory=list, max_length=12, description="Strings to leave, from 0.")
 
 
-class IntervalView(BaseModel):
-    low_string: int
-    high_string: int
-    low_note: str
-    high_note: str
-    name: str
-    ratio: str
-    cents_from_pure: float
-    beats_hz: float
-    weight: float
-
-
-class ShapeView(BaseModel):
-    name: str
-    frets: list[int | None]
-    intervals: list[IntervalView]
-    clash_cents: float
-
-
 class ChordsView(BaseModel):
     """Each chord as it is tuned, and as the best compromise would have it."""
 
     open_notes: list[str]
     offsets_cents: list[float]
-    shapes: list[ShapeView]
+    shapes: list[ShapeReport]
     compromise_cents: list[float]
-    compromise: list[ShapeView]
+    compromise: list[ShapeReport]
     clash_cents: float
     compromise_clash_cents: float
 
@@ -142,9 +122,9 @@ async def check_chords(part_id: UUID, ask: ChordAsk, conn: Transaction) -> Chord
     return ChordsView(
         open_notes=[note_name(note) for note in rig.open_notes],
         offsets_cents=offsets,
-        shapes=[_shape_view(report) for report in now],
+        shapes=now,
         compromise_cents=[round(cents, 2) for cents in best.offsets_cents],
-        compromise=[_shape_view(report) for report in best.after],
+        compromise=best.after,
         clash_cents=_mean_clash(now),
         compromise_clash_cents=_mean_clash(best.after),
     )
@@ -199,12 +179,3 @@ async def _playing_dbfs(conn: Connection, part_id: UUID) -> dict[str, float]:
 
 def _mean_clash(reports: list[ShapeReport]) -> float:
     return round(sum(report.clash_cents for report in reports) / len(reports), 3)
-
-
-def _shape_view(report: ShapeReport) -> ShapeView:
-    return ShapeView(
-        name=report.name,
-        frets=list(report.frets),
-        intervals=[IntervalView(**asdict(interval)) for interval in report.intervals],
-        clash_cents=round(report.clash_cents, 3),
-    )

@@ -1,26 +1,18 @@
 """The interface: its knobs and faults, and its measured latency."""
 
-from dataclasses import asdict
 from datetime import datetime
-from typing import Literal
 from uuid import UUID
 
 from fastapi import APIRouter
 from pydantic import BaseModel
 
+from fatsignal.core.timing.buffers import BufferRow, buffer_table
 from fatsignal.rig.interface import BUFFER_FRAMES, INPUTS, NAME, SimulatedInterface
 from fatsignal.store import interfaces, sessions
 from fatsignal.store.database import Connection
 from fatsignal.web.context import Transaction
 
 router = APIRouter(prefix="/api", tags=["interface"])
-
-
-class BufferRowView(BaseModel, from_attributes=True):
-    buffer_frames: int
-    buffer_ms: float
-    round_trip_ms: float
-    feel: Literal["comfortable", "felt", "unplayable"]
 
 
 class OffsetView(BaseModel):
@@ -38,24 +30,21 @@ class InterfaceView(BaseModel):
     inputs: int
     settings: SimulatedInterface
     offset: OffsetView | None
-    table: list[BufferRowView]
+    table: list[BufferRow]
     buffer_ms: float
 
 
 @router.get("/sessions/{session_id}/interface")
 async def interface(session_id: UUID, conn: Transaction) -> InterfaceView:
     """How the interface is set, and its latency at the session's rate."""
-    from fatsignal.core.timing.latency import buffer_table
-
     session = await sessions.get_session(conn, session_id)
     settings = await interface_now(conn)
     found = await interfaces.get_offset(conn, NAME, rate_hz=session.rate_hz, buffer_frames=settings.buffer_frames)
     table = []
     if found is not None:
-        rows = buffer_table(
+        table = buffer_table(
             found.offset_frames, at_buffer_frames=settings.buffer_frames, rate_hz=session.rate_hz, sizes=BUFFER_FRAMES
         )
-        table = [BufferRowView(**asdict(row)) for row in rows]
     return InterfaceView(
         name=NAME,
         inputs=INPUTS,

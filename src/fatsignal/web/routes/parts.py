@@ -1,7 +1,6 @@
 """Parts and their rigs: add, copy, arm, name, and the values of both cords."""
 
 import asyncio
-from dataclasses import asdict
 from typing import Any, Literal
 from uuid import UUID
 
@@ -15,6 +14,7 @@ from fatsignal.core.mics.speaker_field import SPEAKERS
 from fatsignal.core.pitch.chords import Shape, check_shape, parse_frets
 from fatsignal.core.pitch.notes import note_name
 from fatsignal.errors import AsksFirst, SettingRefused
+from fatsignal.rig.figures import ChannelFigures, EarPath, LoadCurve, PathWarning
 from fatsignal.rig.interface import INPUTS as INTERFACE_INPUTS
 from fatsignal.rig.setup import AmpUse, InputUse, RigSetup, check_inputs, standard_rig
 from fatsignal.store import kits, parts, sessions
@@ -103,50 +103,16 @@ class Turn(BaseModel):
     by_db: float = Field(ge=-80, le=80)
 
 
-class FiguresView(BaseModel):
-    name: str
-    kind: Literal["di", "mic"]
-    input: int
-    peak_dbfs: float
-    average_dbfs: float
-    noise_dbfs: float
-    turn_db: int
-
-
-class LoadCurveView(BaseModel):
-    frequency_hz: list[float]
-    gain_db: list[float]
-    unloaded_db: list[float]
-    resonance_hz: float | None
-    peak_db: float
-    load_ohm: float
-    cable_farad: float
-
-
-class EarView(BaseModel):
-    way: str
-    delay_ms: float
-    feel: Literal["comfortable", "felt", "unplayable"]
-
-
-class WarningView(BaseModel):
-    """`node` is "instrument", "di" or "mic:<name>"."""
-
-    node: str
-    verdict: Literal["look", "fix"]
-    says: str
-
-
 class RigView(BaseModel):
     """A rig with all that is computed for it."""
 
     part_id: UUID
     rig: RigSetup
     open_notes: list[str]
-    channels: list[FiguresView]
-    curve: LoadCurveView
-    ears: list[EarView]
-    warnings: list[WarningView]
+    channels: list[ChannelFigures]
+    curve: LoadCurve
+    ears: list[EarPath]
+    warnings: list[PathWarning]
 
 
 @router.get("/rig-choices")
@@ -340,10 +306,10 @@ async def _rig_view(conn: Connection, part: Part) -> RigView:
         part_id=part.id,
         rig=rig_now,
         open_notes=[note_name(note) for note in rig_now.open_notes],
-        channels=[FiguresView(**asdict(channel)) for channel in path.channels],
-        curve=LoadCurveView(**asdict(path.curve)),
-        ears=[EarView(**asdict(ear)) for ear in path.ears],
-        warnings=[WarningView(**asdict(warning)) for warning in path.warnings],
+        channels=path.channels,
+        curve=path.curve,
+        ears=path.ears,
+        warnings=path.warnings,
     )
 
 

@@ -1,6 +1,5 @@
 """Rig sheets: freeze a rig with a name, look at it, compare two."""
 
-from dataclasses import asdict
 from datetime import datetime
 from typing import Literal
 from uuid import UUID
@@ -10,7 +9,7 @@ from pydantic import BaseModel, Field
 
 from fatsignal.acts.freeze_rig import freeze_rig
 from fatsignal.errors import SettingRefused
-from fatsignal.rig.sheet import differences, entries_from
+from fatsignal.rig.sheet import Difference, SheetEntry, differences, entries_from
 from fatsignal.store import parts, rig_sheets, sessions
 from fatsignal.store.rig_sheets import RigSheet
 from fatsignal.web.context import Transaction
@@ -31,12 +30,6 @@ class SheetName(BaseModel):
     made_at: datetime
 
 
-class EntryView(BaseModel):
-    group: str
-    name: str
-    value: str
-
-
 class FrozenCheckView(BaseModel):
     kind: str
     verdict: Literal["good", "look", "fix"]
@@ -47,21 +40,14 @@ class FrozenCheckView(BaseModel):
 class RigSheetView(SheetName):
     session_name: str
     artist: str
-    entries: list[EntryView]
+    entries: list[SheetEntry]
     checks: list[FrozenCheckView]
-
-
-class DifferenceView(BaseModel):
-    group: str
-    name: str
-    one: str | None
-    other: str | None
 
 
 class ComparedView(BaseModel):
     one: SheetName
     other: SheetName
-    differences: list[DifferenceView]
+    differences: list[Difference]
 
 
 @router.post("/parts/{part_id}/rig-sheets", status_code=201)
@@ -86,9 +72,7 @@ async def compare(one: UUID, other: UUID, conn: Transaction) -> ComparedView:
     """What was done differently: only the lines that are not the same."""
     first, second = await rig_sheets.get_sheet(conn, one), await rig_sheets.get_sheet(conn, other)
     found = differences(entries_from(first.frozen), entries_from(second.frozen))
-    return ComparedView(
-        one=_name(first), other=_name(second), differences=[DifferenceView(**asdict(line)) for line in found]
-    )
+    return ComparedView(one=_name(first), other=_name(second), differences=found)
 
 
 @router.get("/rig-sheets/{sheet_id}")
@@ -108,6 +92,6 @@ def _view(sheet: RigSheet) -> RigSheetView:
         **_name(sheet).model_dump(),
         session_name=sheet.frozen["session"]["name"],
         artist=sheet.frozen["session"]["artist"],
-        entries=[EntryView(**entry) for entry in sheet.frozen["entries"]],
+        entries=entries_from(sheet.frozen),
         checks=[FrozenCheckView(**check) for check in sheet.frozen["checks"]],
     )

@@ -7,10 +7,10 @@ from uuid import UUID
 from fastapi import APIRouter
 from pydantic import BaseModel, Field, field_validator
 
-from fatsignal.core.song.questions import changes_inside, tempo_in_words
+from fatsignal.core.song.questions import Question, changes_inside, tempo_in_words
 from fatsignal.core.takes.sheet import Window, sheet_line
 from fatsignal.core.timing.click import ClickSettings
-from fatsignal.core.timing.tempo import LEAD_IN_BARS, LONGEST_SONG_BARS, TempoChange, TempoMap, parse_tempo
+from fatsignal.core.timing.tempo import LEAD_IN_BARS, LONGEST_SONG_BARS, MeterChange, TempoChange, TempoMap, parse_tempo
 from fatsignal.errors import SettingRefused
 from fatsignal.files.names import file_name, free_path
 from fatsignal.store import parts, sections, sessions, takes
@@ -42,21 +42,6 @@ class TempoView(BaseModel):
     meant: bool
 
 
-class MeterView(BaseModel, from_attributes=True):
-    bar: int
-    beats: int
-    unit: int
-    meant: bool
-
-
-class QuestionView(BaseModel, from_attributes=True):
-    """A change inside a section that a person should confirm or remove."""
-
-    bar: int
-    kind: Literal["tempo", "meter"]
-    says: str
-
-
 class SessionView(BaseModel):
     id: UUID
     name: str
@@ -68,12 +53,12 @@ class SessionView(BaseModel):
     folder: str
     tempo_words: str = Field(description='As in "104 beats a minute, 4/4".')
     tempos: list[TempoView]
-    meters: list[MeterView]
+    meters: list[MeterChange]
     song_bars: int
     bar_bpm: list[float] = Field(
         description="Tempo at the beginning of each bar, from bar 1; the song's end comes last."
     )
-    questions: list[QuestionView]
+    questions: list[Question]
     click: ClickSettings
     last_bar: int
     beat_frames: list[int] = Field(description="Frame of every beat, from some bars before the song on.")
@@ -202,13 +187,10 @@ async def one_session(session_id: UUID, conn: Transaction) -> SessionView:
         folder=session.folder,
         tempo_words=tempo_in_words(tempo),
         tempos=[tempo_view(change) for change in tempo.tempos],
-        meters=[MeterView.model_validate(meter) for meter in tempo.meters],
+        meters=list(tempo.meters),
         song_bars=session.song_bars,
         bar_bpm=[round(tempo.bpm_at(bar), 3) for bar in range(1, session.song_bars + 2)],
-        questions=[
-            QuestionView.model_validate(question)
-            for question in changes_inside(tempo, [section.in_song for section in found])
-        ],
+        questions=changes_inside(tempo, [section.in_song for section in found]),
         click=session.click_settings,
         last_bar=last_bar,
         beat_frames=[frame for _, _, frame in beats],

@@ -17,7 +17,7 @@ from fatsignal.errors import SettingRefused
 from fatsignal.files.names import file_name
 from fatsignal.store import sections, sessions
 from fatsignal.web.context import Transaction
-from fatsignal.web.routes.sessions import MeterView, SessionView, TempoView, one_session, tempo_view
+from fatsignal.web.routes.sessions import SessionView, TempoView, one_session, tempo_view
 from fatsignal.web.views import SectionView
 
 router = APIRouter(prefix="/api", tags=["song"])
@@ -94,7 +94,7 @@ class MidiProposal(BaseModel):
     """What a MIDI file says; nothing is changed until it is sent as tempo map and sections."""
 
     tempos: list[TempoView]
-    meters: list[MeterView]
+    meters: list[MeterChange]
     song_bars: int
     sections: list[SectionView]
     remarks: list[str]
@@ -195,7 +195,7 @@ async def read_song(session_id: UUID, file: UploadFile, conn: Transaction) -> Mi
     )  # fmt: skip
     return MidiProposal(
         tempos=[tempo_view(change) for change in found.tempo.tempos],
-        meters=[MeterView.model_validate(meter) for meter in found.tempo.meters],
+        meters=list(found.tempo.meters),
         song_bars=found.song_bars,
         sections=[SectionView.model_validate(section) for section in found.sections],
         remarks=found.remarks,
