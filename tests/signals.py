@@ -47,3 +47,11 @@ def inharmonic_db(signal: Samples, fundamental_hz: float, *, rate_hz: int = FS) 
         other &= np.abs(frequency_hz - multiple * fundamental_hz) > 8
     at = np.abs(frequency_hz - fundamental_hz) < 4
     return float(20 * np.log10(spectrum[other].max() / spectrum[at].max()))
+
+
+def drained(source):
+    """Everything that a source delivers, shape (frames, channels)."""
+    blocks = []
+    while (block := source.read_block()) is not None:
+        blocks.append(block.samples)
+    return np.concatenate(blocks)

@@ -1,13 +1,18 @@
 from uuid import uuid4
 
-from fatsignal.core.takes.sheet import Window, sheet_line
+from fatsignal.core.takes.sheet import Played, sheet_line
+from fatsignal.core.takes.windows import Window
 from fatsignal.core.timing.tempo import TempoMap
 
 TEMPO = TempoMap.steady(104, rate_hz=48_000)
 
 
-def line(*windows, first_bar=5, bars=8, phrase_bars=3):
-    return sheet_line(TEMPO, first_bar=first_bar, bars=bars, phrase_bars=phrase_bars, windows=windows)
+def line(*takes, first_bar=5, bars=8, phrase_bars=3):
+    return sheet_line(TEMPO, first_bar=first_bar, bars=bars, phrase_bars=phrase_bars, takes=takes)
+
+
+def played(*spans):
+    return Played(uuid4(), tuple(Window(*span) for span in spans))
 
 
 def test_bars_without_a_take_are_missing():
@@ -16,8 +21,8 @@ def test_bars_without_a_take_are_missing():
 
 
 def test_a_bar_belongs_to_the_newest_take_that_played_all_of_it():
-    old = Window(uuid4(), TEMPO.bar_frame(5), TEMPO.bar_frame(13))
-    new = Window(uuid4(), TEMPO.bar_frame(7), TEMPO.bar_frame(9) + 30_000)
+    old = played((TEMPO.bar_frame(5), TEMPO.bar_frame(13)))
+    new = played((TEMPO.bar_frame(7), TEMPO.bar_frame(9) + 30_000))
     sheet = line(new, old)
     assert [bar.take_id == new.take_id for bar in sheet.bars] == [False, False, True, True, False, False, False, False]
     assert sheet.missing_bars == 0
@@ -25,7 +30,7 @@ def test_a_bar_belongs_to_the_newest_take_that_played_all_of_it():
 
 
 def test_a_pass_stopped_within_a_bar_leaves_that_bar_missing():
-    stopped = Window(uuid4(), TEMPO.bar_frame(5), TEMPO.bar_frame(9) - 30_000)
+    stopped = played((TEMPO.bar_frame(5), TEMPO.bar_frame(9) - 30_000))
     assert line(stopped).missing_bars == 5
 
 

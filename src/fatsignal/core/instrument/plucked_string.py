@@ -23,6 +23,8 @@ EventTable = NDArray[np.float64]
 
 _DISPERSION_SECTIONS = 2
 _SHORTEST_LOOP_FRAMES = 12
+# A finger or palm takes about this long to lie down.
+_SOFT_TOUCH_S = 0.003
 
 
 @dataclass(frozen=True, slots=True)
@@ -63,13 +65,22 @@ class StringRunner:
         self._random = np.array([seed * 2654435761 % 2**32 or 1], dtype=np.uint32)
         self._frame = 0
 
+    def follow(self, events: list[StringEvent]) -> None:
+        """More events after those that were given; a damping that would come after the first new stroke is left out."""
+        first = min((event.frame for event in events if event.pluck), default=None)
+        coming = self._events[int(self._state[1]) :]
+        if first is not None:
+            coming = coming[coming[:, 0] < first]
+        self._events = np.concatenate((coming, _event_table(self._shape, events, self._rate_hz)))
+        self._state[1] = 0
+
     def process(self, frames: int) -> Samples:
         """The next `frames` samples; blocks of any size give the same samples."""
         out = np.zeros(frames)
         _run_string(
             out, self._frame, self._line, self._events, self._state, self._random,
             self._shape.pick_share, self._shape.pickup_share,
-            self._rate_hz / self._shape.open_hz,
+            self._rate_hz / self._shape.open_hz, 1 / (_SOFT_TOUCH_S * self._rate_hz),
         )  # fmt: skip
         self._frame += frames
         return out
@@ -138,26 +149,31 @@ def _fraction_coefficient(fraction: float, omega: float) -> float:
 
 
 @njit(cache=True, nogil=True)
-def _run_string(out, first_frame, line, events, state, random, pick_share, pickup_share, open_period):
+def _run_string(out, first_frame, line, events, state, random, pick_share, pickup_share, open_period, softness):
     """y[n] = e[n] + AP(AP(AP(g LP(y[n-D]))));  out = y[n] - y[n - pickup], the comb of the pickup's place."""
     mask = line.size - 1
     write = int(state[0])
     event = int(state[1])
     delay, gain, loss, fraction = state[2], state[3], state[4], state[5]
     last_read, x1, y1, x2, y2, x3, y3 = state[6:13]
-    stiffness = state[20]
+    stiffness, wanted_gain = state[20], state[21]
     left, length, force, soft, shaped = state[13:18]
     tap = int(state[18])
     comb = int(state[19])
     for n in range(out.size):
         while event < events.shape[0] and events[event, 0] <= first_frame + n:
+            wanted_gain = events[event, 2]
+            if events[event, 5] == 0.0:
+                # What touches a ringing string is soft: it neither retunes it nor stops it within a sample.
+                event += 1
+                continue
             delay, gain, loss, fraction = events[event, 1], events[event, 2], events[event, 3], events[event, 4]
             stiffness = events[event, 8]
             if events[event, 5] > 0.0:
                 force = events[event, 5]
                 length = events[event, 6]
                 left = length
-                soft = 0.1 + 0.45 * force * events[event, 7]
+                soft = min(0.95, 0.1 + 0.45 * force * events[event, 7])
                 shaped = 0.0
                 # Positions lie on the whole string, so a fretted note is picked and heard farther along.
                 tap = max(1, int(pickup_share * open_period))
@@ -177,6 +193,7 @@ def _run_string(out, first_frame, line, events, state, random, pick_share, picku
             shaped += soft * (raw - shaped)
             excitation = shaped
             left -= 1.0
+        gain += softness * (wanted_gain - gain)
         read = line[(write - int(delay)) & mask]
         lost = gain * ((1.0 - loss) * read + loss * last_read)
         last_read = read
@@ -194,4 +211,4 @@ def _run_string(out, first_frame, line, events, state, random, pick_share, picku
     state[2], state[3], state[4], state[5] = delay, gain, loss, fraction
     state[6], state[7], state[8], state[9], state[10], state[11], state[12] = last_read, x1, y1, x2, y2, x3, y3
     state[13], state[14], state[15], state[16], state[17] = left, length, force, soft, shaped
-    state[18], state[19], state[20] = tap, comb, stiffness
+    state[18], state[19], state[20], state[21] = tap, comb, stiffness, wanted_gain

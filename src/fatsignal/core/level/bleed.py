@@ -11,6 +11,7 @@ from dataclasses import dataclass
 import numpy as np
 from scipy import fft
 from scipy.linalg import solve_toeplitz
+from scipy.ndimage import uniform_filter1d
 from scipy.signal import oaconvolve
 
 from fatsignal.core.clip import Samples
@@ -22,6 +23,7 @@ _LONGEST_DELAY_S = 0.2
 _CLICK_S = 0.05
 # What correlates by chance: a least-squares filter of n taps explains about n/N of any noise.
 _CHANCE_FACTOR = 3.0
+_MOMENT_S, _QUIETEST = 0.06, 10 ** (-90 / 20)
 
 
 @dataclass(frozen=True, slots=True)
@@ -45,13 +47,30 @@ def measure_bleed(recorded: Samples, click: Samples, *, rate_hz: int, playing_db
     SignalError
         If there is no click in `click`, or the two have different lengths.
     """
+    return _measure(recorded, click, np.ones(recorded.size), rate_hz=rate_hz, playing_dbfs=playing_dbfs)
+
+
+def measure_bleed_while_playing(recorded: Samples, click: Samples, *, rate_hz: int, playing_dbfs: float) -> BleedReport:
+    """The same of a take: what is loud tells little of a leak, so every moment counts by how quiet it is.
+
+    Both signals are divided by the recording's own level of the moment before the filter is fitted (weighted least
+    squares); the leak is then what the filter makes of the click itself.
+    """
+    moment = uniform_filter1d(np.square(recorded), max(1, round(_MOMENT_S * rate_hz)))
+    weight = 1 / np.sqrt(np.maximum(moment, 0.0) + _QUIETEST**2)
+    return _measure(recorded, click, weight / weight.max(), rate_hz=rate_hz, playing_dbfs=playing_dbfs)
+
+
+def _measure(recorded: Samples, click: Samples, weight: Samples, *, rate_hz: int, playing_dbfs: float) -> BleedReport:
     if recorded.shape != click.shape:
         raise SignalError(f"recording and click must have one length, got {recorded.size} and {click.size} frames")
     if not np.any(click):
         raise SignalError("there is no click to compare with: let it sound while the check runs")
+    heard_by_weight, sent_by_weight = recorded * weight, click * weight
     reach = round(_LONGEST_DELAY_S * rate_hz)
     taps = round(_PATH_S * rate_hz)
-    cross, own = _lags(recorded, click, reach + taps), _lags(click, click, taps)
+    cross = _lags(heard_by_weight, sent_by_weight, reach + taps)
+    own = _lags(sent_by_weight, sent_by_weight, taps)
     envelope = np.convolve(np.abs(cross), np.ones(32) / 32, mode="same")
     start = max(0, int(np.argmax(envelope[:reach])) - taps // 4)
     # Normal equations of the filter; a little on the diagonal where the click has no energy.
@@ -62,10 +81,12 @@ def measure_bleed(recorded: Samples, click: Samples, *, rate_hz: int, playing_db
     leak[start : start + len(made)] = made
     sounding = _while_it_sounds(click, start, rate_hz)
     heard, rest = leak[sounding], recorded[sounding] - leak[sounding]
-    leak_power, rest_power = float(np.mean(np.square(heard))), float(np.mean(np.square(rest)))
+    counted = weight[sounding] ** 2
+    leak_power, rest_power = float(np.mean(counted * heard**2)), float(np.mean(counted * rest**2))
     chance = rest_power * taps / max(1, int(sounding.sum()))
     found = leak_power > _CHANCE_FACTOR * chance
-    level = db_from_amplitude(math.sqrt(max(leak_power - chance, 0.0))) if found else -math.inf
+    share = max(leak_power - chance, 0.0) / leak_power if found else 0.0
+    level = db_from_amplitude(math.sqrt(share * float(np.mean(heard**2)))) if found else -math.inf
     peak = start + int(np.argmax(np.abs(path)))
     return BleedReport(level, playing_dbfs - level, 1000 * peak / rate_hz, found)
 

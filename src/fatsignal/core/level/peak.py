@@ -41,10 +41,15 @@ def flat_top_runs(signal: Samples) -> int:
     maximum or minimum, and that extreme is above −6 dBFS. So an overload that a later fader has turned
     down a little is still found.
     """
+    return len(flat_tops(signal))
+
+
+def flat_tops(signal: Samples) -> list[int]:
+    """First frames of all flat tops, as `flat_top_runs` counts them, in order."""
     if signal.size < FLAT_TOP_FRAMES:
-        return 0
+        return []
     step = 2.0**-15
-    runs = 0
+    places: list[int] = []
     for sign in (1.0, -1.0):
         side = sign * signal
         top = float(side.max())
@@ -54,6 +59,7 @@ def flat_top_runs(signal: Samples) -> int:
         equal_next = np.abs(np.diff(side)) < step / 2
         flat = at_top[:-1] & equal_next
         edges = np.diff(np.concatenate(([0], flat.astype(np.int8), [0])))
-        lengths = np.flatnonzero(edges == -1) - np.flatnonzero(edges == 1) + 1
-        runs += int(np.count_nonzero(lengths >= FLAT_TOP_FRAMES))
-    return runs
+        starts = np.flatnonzero(edges == 1)
+        lengths = np.flatnonzero(edges == -1) - starts + 1
+        places += starts[lengths >= FLAT_TOP_FRAMES].tolist()
+    return sorted(places)

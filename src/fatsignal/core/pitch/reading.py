@@ -147,6 +147,8 @@ def _refine(signal: Samples, rate_hz: float, coarse_hz: float) -> tuple[float, f
             break
         reach_hz = max(2 * bin_hz, min(0.28 * coarse_hz, 0.02 * guess_hz + 1.0))
         low, high = max(1, int((guess_hz - reach_hz) / bin_hz)), int((guess_hz + reach_hz) / bin_hz) + 1
+        if high < low:
+            break
         at = low + int(np.argmax(magnitude[low : high + 1]))
         if not 1 <= at < len(magnitude) - 1:
             break
@@ -168,6 +170,9 @@ def _refine(signal: Samples, rate_hz: float, coarse_hz: float) -> tuple[float, f
 def _fit(
     n: NDArray[np.int64], frequency_hz: Samples, strength: Samples, magnitude: Samples, bin_hz: float
 ) -> tuple[float, float, int] | None:
+    if not np.all(frequency_hz > bin_hz):
+        # What turns backwards, or hardly at all, between two windows is no partial of a string.
+        return None
     if 20 * math.log10(strength[0] / strength.max()) < _WEAKEST_FUNDAMENTAL_DB:
         raise _NoFundamental
     # Around a peak its window's main lobe is noise-free only as far as the floor between the partials.

@@ -6,6 +6,7 @@ from fractions import Fraction
 from itertools import pairwise
 from uuid import UUID
 
+from fatsignal.core.takes.windows import Window
 from fatsignal.core.timing.tempo import MeterChange, TempoChange, TempoMap
 from fatsignal.errors import SettingRefused
 
@@ -142,20 +143,21 @@ def rearranged_tempo(tempo: TempoMap, spans: Sequence[Span]) -> TempoMap:
     )
 
 
-def moved_frames(old: TempoMap, new: TempoMap, spans: Sequence[Span], window: tuple[int, int]) -> int | None:
+def moved_frames(old: TempoMap, new: TempoMap, spans: Sequence[Span], window: Window) -> int | None:
     """Frames by which what lies in `window` moves with its span; 0 where it stays, None where it lies across two.
 
     An edge may hang over by a quarter of a bar: a last chord that rings on belongs to its section.
     """
+    window_from, window_to = window
     for span in spans:
         start, end = old.bar_frame(span.old_bar), old.bar_frame(span.old_bar + span.old_bars)
         slack = (old.bar_frame(span.old_bar + 1) - start) // 4
-        if start - slack <= window[0] and window[1] <= end + slack:
+        if start - slack <= window_from and window_to <= end + slack:
             return new.bar_frame(span.new_bar) - start
     touches = [
         span
         for span in spans
-        if old.bar_frame(span.old_bar) < window[1] and old.bar_frame(span.old_bar + span.old_bars) > window[0]
+        if old.bar_frame(span.old_bar) < window_to and old.bar_frame(span.old_bar + span.old_bars) > window_from
     ]
     shifts = {new.bar_frame(span.new_bar) - old.bar_frame(span.old_bar) for span in touches}
     return (shifts.pop() if shifts else 0) if len(shifts) <= 1 else None

@@ -4,6 +4,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from uuid import UUID
 
+from fatsignal.core.takes.windows import Window, holds, touches
 from fatsignal.core.timing.tempo import TempoMap
 
 # A bar counts as played when a take's window holds all of it but this share: a pass stopped on the
@@ -12,12 +13,11 @@ _MISSING_SHARE = 0.05
 
 
 @dataclass(frozen=True, slots=True)
-class Window:
-    """What the sheet needs of a take: its window on the session's time line."""
+class Played:
+    """What the sheet needs of a take: its windows on the session's time line."""
 
     take_id: UUID
-    from_frame: int
-    to_frame: int
+    windows: tuple[Window, ...]
 
 
 @dataclass(frozen=True, slots=True)
@@ -52,19 +52,15 @@ class SheetLine:
     missing_bars: int
 
 
-def sheet_line(tempo: TempoMap, *, first_bar: int, bars: int, phrase_bars: int, windows: Sequence[Window]) -> SheetLine:
-    """Lay windows, the newest first, over the bars of one section."""
+def sheet_line(tempo: TempoMap, *, first_bar: int, bars: int, phrase_bars: int, takes: Sequence[Played]) -> SheetLine:
+    """Lay takes, the newest first, over the bars of one section."""
     start, end = tempo.bar_frame(first_bar), tempo.bar_frame(first_bar + bars)
     drawn = []
     for number in range(first_bar, first_bar + bars):
         bar_from, bar_to = tempo.bar_frame(number), tempo.bar_frame(number + 1)
         slack = round(_MISSING_SHARE * (bar_to - bar_from))
         by = next(
-            (
-                window.take_id
-                for window in windows
-                if window.from_frame <= bar_from + slack and window.to_frame >= bar_to - slack
-            ),
+            (take.take_id for take in takes if holds(take.windows, Window(bar_from + slack, bar_to - slack))),
             None,
         )
         drawn.append(Bar(number, bar_from, bar_to, by))
@@ -72,6 +68,6 @@ def sheet_line(tempo: TempoMap, *, first_bar: int, bars: int, phrase_bars: int, 
     for bar in range(first_bar, first_bar + bars, phrase_bars):
         length = min(phrase_bars, first_bar + bars - bar)
         phrases.append(Phrase(bar, length, tempo.bar_frame(bar), tempo.bar_frame(bar + length)))
-    touching = [window.take_id for window in windows if window.from_frame < end and window.to_frame > start]
+    touching = [take.take_id for take in takes if touches(take.windows, Window(start, end))]
     missing = sum(1 for bar in drawn if bar.take_id is None)
     return SheetLine(start, end, drawn, phrases, touching, missing)
