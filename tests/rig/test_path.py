@@ -19,20 +19,13 @@ from fatsignal.rig.sheet import differences, sheet_entries
 from fatsignal.rig.simulated import SimulatedRig
 from fatsignal.rig.situations import check_tempo, made_up_notes, situation
 from tests.reference import spice
-from tests.signals import FS
+from tests.signals import FS, drained
 
 
 def heard(setup, kind, *, interface=None, seconds=2.0, seed=5):
     happening = situation(kind, setup, rate_hz=FS, seconds=seconds, seed=seed)
     rig = SimulatedRig(setup, happening, interface=interface, pace=Pace(0), block_frames=4096)
     return drained(rig)
-
-
-def drained(source):
-    blocks = []
-    while (block := source.read_block()) is not None:
-        blocks.append(block)
-    return np.concatenate(blocks)
 
 
 def test_thermal_noise_and_decibels_by_hand():

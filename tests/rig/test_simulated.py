@@ -1,3 +1,5 @@
+from itertools import pairwise
+
 import numpy as np
 import pytest
 
@@ -8,10 +10,12 @@ from fatsignal.core.timing.tempo import TempoMap
 from fatsignal.core.units import speed_of_sound_m_s
 from fatsignal.demo import song
 from fatsignal.errors import RollRefused
+from fatsignal.rig.band import Band
+from fatsignal.rig.interface import SimulatedInterface
 from fatsignal.rig.pace import Pace
 from fatsignal.rig.setup import DiPath, InputUse, MicOnRig, RigSetup
 from fatsignal.rig.simulated import BLOCK_FRAMES, Performance, SimulatedRig
-from tests.signals import FS
+from tests.signals import FS, drained
 
 TEMPO = TempoMap.steady(104, rate_hz=FS)
 
@@ -25,11 +29,7 @@ def roll(setup=None, *, seed=7, bars=2, block_frames=4096):
 
 
 def recorded(setup, performance, block_frames=4096):
-    rig = SimulatedRig(setup, performance, pace=Pace(0), block_frames=block_frames)
-    blocks = []
-    while (block := rig.read_block()) is not None:
-        blocks.append(block)
-    return np.concatenate(blocks)
+    return drained(SimulatedRig(setup, performance, pace=Pace(0), block_frames=block_frames))
 
 
 def peak_db(signal):
@@ -105,13 +105,77 @@ def test_blocks_come_at_the_pace_of_the_clock():
     assert clock.slept_s == pytest.approx(100 * BLOCK_FRAMES / FS, rel=1e-9)
 
 
-def test_a_machine_too_slow_for_the_interface_is_told_and_no_hole_is_filled():
+def test_what_a_machine_too_slow_did_not_fetch_is_lost_and_the_clock_tells():
     clock = FakeClock()
-    rig = SimulatedRig(RigSetup(), performance(), pace=Pace(1.0, clock.now, clock.sleep))
+    rig = SimulatedRig(RigSetup(mics=[]), performance(), pace=Pace(1.0, clock.now, clock.sleep))
+    whole = roll(RigSetup(mics=[]))
     rig.read_block()
     clock.now_s += 2.0
-    with pytest.raises(RollRefused, match="lost audio"):
-        rig.read_block()
+    block = rig.read_block()
+    # Two seconds passed; the block that was due then is the last that the device still has.
+    assert block.at_frame == BLOCK_FRAMES + 2 * FS - BLOCK_FRAMES
+    np.testing.assert_array_equal(block.samples, whole[block.at_frame : block.at_frame + BLOCK_FRAMES])
+    assert rig.read_block().at_frame == block.at_frame + BLOCK_FRAMES
+
+
+def test_a_device_that_delivers_nothing_for_a_while_goes_on_where_its_clock_is():
+    clock = FakeClock()
+    interface = SimulatedInterface(gap_after_s=0.5, gap_s=2.0)
+    pace = Pace(1.0, clock.now, clock.sleep)
+    rig = SimulatedRig(RigSetup(mics=[]), performance(), interface=interface, pace=pace)
+    places = [rig.read_block().at_frame for _ in range(200)]
+    jumps = [after - before for before, after in pairwise(places) if after - before != BLOCK_FRAMES]
+    assert jumps == [BLOCK_FRAMES + 2 * FS]
+    assert clock.slept_s == pytest.approx((200 * BLOCK_FRAMES + 2 * FS) / FS, rel=1e-9)
+
+
+def test_a_device_that_vanishes_says_so():
+    interface = SimulatedInterface(vanishes_after_s=0.5)
+    rig = SimulatedRig(RigSetup(mics=[]), performance(), interface=interface, pace=Pace(0))
+    with pytest.raises(RollRefused, match=r"gone after 0\.5 s: look at its cable"):
+        drained(rig)
+
+
+def passes(count, *, bars=1):
+    """So many bars of the chorus, round and round, as the player plays them."""
+    for index in range(count):
+        window = (TEMPO.bar_frame(13), TEMPO.bar_frame(13 + bars))
+        yield Performance.within(
+            window, song.baritone_part(), TEMPO, from_frame=window[0], to_frame=window[1], seed=5 + index
+        )
+
+
+def test_a_loop_is_played_round_and_round_never_the_same_and_rings_over_the_seam():
+    bar = TEMPO.bar_frame(14) - TEMPO.bar_frame(13)
+    setup = RigSetup(mics=[])
+    rig = SimulatedRig(setup, passes(4), pace=Pace(0))
+    di = np.concatenate([rig.read_block().samples[:, 0] for _ in range(4 * bar // BLOCK_FRAMES)])
+    alone = recorded(setup, next(passes(1)))[:, 0]
+    # Until the player comes back to the beginning, early at most, it is the same pass.
+    np.testing.assert_array_equal(di[: bar - FS // 10], alone[: bar - FS // 10])
+    one, other = di[bar : 2 * bar], di[2 * bar : 3 * bar]
+    assert peak_db(one) > -20
+    assert not np.array_equal(one, other)
+    # No click where the passes meet: no step larger than within them.
+    steps = np.abs(np.diff(di))
+    around = steps[bar - 64 : bar + 1].max()
+    assert around < steps[: 2 * bar].max()
+    blocks = SimulatedRig(setup, passes(4), pace=Pace(0), block_frames=4096)
+    large = np.concatenate([blocks.read_block().samples[:, 0] for _ in range(4 * bar // 4096)])
+    np.testing.assert_array_equal(large, di[: len(large)])
+
+
+def test_players_together_are_one_stream_of_all_their_channels():
+    interface = SimulatedInterface()
+
+    def rigs():
+        return [SimulatedRig(setup, performance(bars=1), pace=Pace(0)) for setup in (RigSetup(), RigSetup(mics=[]))]
+
+    band = Band(rigs(), interface=interface, pace=Pace(0), block_frames=100)
+    assert [channel.name for channel in band.channels] == ["DI", "mic A", "mic B", "DI"]
+    together = np.concatenate([band.read_block().samples for _ in range(200)])
+    apart = np.concatenate([rig.render(20_000) for rig in rigs()], axis=1)
+    np.testing.assert_array_equal(together, apart)
 
 
 def test_a_player_waits_for_the_count_in_and_lets_the_end_ring():

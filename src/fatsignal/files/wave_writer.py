@@ -79,6 +79,27 @@ class WaveWriter:
             os.close(self._descriptor)
             self._descriptor = -1
 
+    def is_in_place(self) -> bool:
+        """Whether the file still lies at its path: a folder may be moved or deleted under an open file."""
+        try:
+            found = os.stat(self.path)
+        except OSError:
+            return False
+        return os.path.samestat(found, os.fstat(self._descriptor))
+
+    def write_again(self) -> None:
+        """Write all of it once more at its path, from the file that is still open, and go on there."""
+        again = os.open(self.path, os.O_CREAT | os.O_EXCL | os.O_RDWR, 0o644)
+        size, at = os.fstat(self._descriptor).st_size, 0
+        try:
+            while at < size:
+                at += os.sendfile(again, self._descriptor, at, size - at)
+        except OSError:
+            os.close(again)
+            raise
+        os.close(self._descriptor)
+        self._descriptor = again
+
     def __enter__(self) -> "WaveWriter":
         return self
 

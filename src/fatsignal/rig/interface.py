@@ -32,6 +32,10 @@ class SimulatedInterface(BaseModel):
     )
     broken_inputs: list[int] = Field(default_factory=list, max_length=INPUTS)
     vanishes_after_s: float | None = Field(default=None, ge=0, le=3600)
+    gap_after_s: float | None = Field(
+        default=None, ge=0, le=3600, description="When it delivers nothing for a while, and what sounds is lost."
+    )
+    gap_s: float = Field(default=2.0, ge=0.001, le=10)
     extra_latency_frames: float = Field(default=0.0, ge=0, le=20_000)
     loop_cable: bool = Field(default=True, description="Output 1 into the input that is pinged.")
     string_cents: list[float] = Field(default_factory=list, max_length=12, description="How far each string is out.")

@@ -2,28 +2,26 @@
 
 import numpy as np
 
-from fatsignal.core.clip import Samples
-from fatsignal.rig.source import Source
+from fatsignal.rig.source import Block, Source
 
 
 class Late:
-    """A source whose every channel comes `frames` later; silence comes first, and nothing is lost at the end."""
+    """A source whose every frame comes `frames` later; silence comes first, and nothing is lost at the end."""
 
     def __init__(self, source: Source, *, frames: int) -> None:
         self.rate_hz = source.rate_hz
         self.channels = source.channels
         self._source = source
-        self._waiting = np.zeros((frames, len(source.channels)))
+        self._frames = frames
+        self._begun = frames == 0
 
-    def read_block(self) -> Samples | None:
-        """The next block; after the source's end, what still waits."""
+    def read_block(self) -> Block | None:
+        """The silence, then the source's blocks."""
+        if not self._begun:
+            self._begun = True
+            return Block(np.zeros((self._frames, len(self.channels))), 0)
         block = self._source.read_block()
-        if block is None:
-            left, self._waiting = self._waiting, self._waiting[:0]
-            return left if len(left) else None
-        waiting = np.concatenate((self._waiting, block))
-        self._waiting = waiting[len(block) :]
-        return waiting[: len(block)]
+        return None if block is None else Block(block.samples, block.at_frame + self._frames)
 
     def close(self) -> None:
         """Let go of the source."""

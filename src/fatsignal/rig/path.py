@@ -53,7 +53,7 @@ def _channels(rig_json: str) -> list[ChannelFigures]:
     )
     blocks = []
     while (block := rig.read_block()) is not None:
-        blocks.append(block)
+        blocks.append(block.samples)
     heard = Clip(np.concatenate(blocks), _RATE_HZ)
     averages = played_average_dbfs(heard)
     figures = []

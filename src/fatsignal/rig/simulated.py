@@ -7,7 +7,8 @@ of the clock.
 """
 
 import math
-from dataclasses import dataclass, field
+from collections.abc import Iterator
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 
@@ -18,10 +19,11 @@ from fatsignal.core.instrument.inputs import BOXES, box_gain_db, gain_of_input_d
 from fatsignal.core.instrument.instruments import INSTRUMENTS, string_inharmonicity
 from fatsignal.core.instrument.mains import MainsRunner
 from fatsignal.core.instrument.pickup_filter import pickup_filter
-from fatsignal.core.instrument.player import Hand, Note, perform
-from fatsignal.core.instrument.plucked_string import StringRunner, StringShape
+from fatsignal.core.instrument.player import Hand, Mistake, Note, perform
+from fatsignal.core.instrument.plucked_string import StringEvent, StringRunner, StringShape
 from fatsignal.core.mics.microphone import MIC_KINDS
 from fatsignal.core.mics.speaker_field import MicPosition, mic_impulse_response
+from fatsignal.core.takes.windows import Window
 from fatsignal.core.timing.click import ClickSettings, render_click
 from fatsignal.core.timing.tempo import TempoMap
 from fatsignal.core.tone.chain import ToneChain
@@ -59,37 +61,51 @@ class Performance:
     hand: Hand = field(default_factory=Hand)
     reference_pitch_hz: float = 440.0
     click: ClickSettings | None = None
+    mistakes: tuple[Mistake, ...] = ()
 
     @classmethod
     def within(
-        cls, window: tuple[int, int], notes: list[Note], tempo: TempoMap, *, from_frame: int, to_frame: int, seed: int,
+        cls, window: Window, notes: list[Note], tempo: TempoMap, *, from_frame: int, to_frame: int, seed: int,
         reference_pitch_hz: float = 440.0, click: ClickSettings | None = None,
     ) -> "Performance":  # fmt: skip
         """A pass of a player who waits for the count-in, plays what is written in the window, and lets it ring."""
-        begun = [note for note in notes if window[0] <= tempo.quarter_frame(note.beat) < window[1]]
+        start, end = window
+        begun = [note for note in notes if start <= tempo.quarter_frame(note.beat) < end]
         return cls(begun, tempo, from_frame, to_frame, seed, Hand(), reference_pitch_hz, click)
 
 
 class SimulatedRig(PacedBlocks):
-    """A source of DI and microphones, time-locked, the same samples for the same seed."""
+    """A source of DI and microphones, time-locked, the same samples for the same seed.
+
+    `performances` follow each other without a break: one for a roll that plays once, as many as there are for a loop.
+    """
 
     def __init__(
         self,
         setup: RigSetup,
-        performance: Performance,
+        performances: Performance | Iterator[Performance],
         *,
         interface: SimulatedInterface | None = None,
         pace: Pace | None = None,
         block_frames: int = BLOCK_FRAMES,
     ) -> None:
         interface = interface or SimulatedInterface()
+        if isinstance(performances, Performance):
+            frames: int | None = performances.to_frame - performances.from_frame
+            performances = iter([performances])
+        else:
+            frames = None
+        performance = next(performances)
         rate_hz = performance.tempo.rate_hz
         super().__init__(
-            rate_hz=rate_hz, frames=performance.to_frame - performance.from_frame, interface=interface,
-            pace=pace or Pace(), block_frames=block_frames,
-        )  # fmt: skip
+            rate_hz=rate_hz, frames=frames, interface=interface, pace=pace or Pace(), block_frames=block_frames
+        )
         self.channels = tuple(InputChannel(name, "di" if name == "DI" else "mic") for name, _ in setup.inputs)
+        self._setup, self._interface = setup, interface
+        self._performances = performances
         self._strings = _strings(setup, performance, interface)
+        self._played = 0
+        self._following_at: int | None = performance.to_frame - performance.from_frame
         self._volts = setup.string_volts
         self._hum = MainsRunner(
             interface.mains_hz, hum_v=_hum_volts(setup, interface), buzz_v=volts_from_dbu(interface.buzz_dbu),
@@ -112,6 +128,8 @@ class SimulatedRig(PacedBlocks):
 
     def render(self, frames: int) -> Samples:
         """The next frames of all channels."""
+        while self._following_at is not None and self._following_at < self._played + frames:
+            self._follow(self._following_at)
         leak = self._phones.render(frames)
         di, cone = self._sounding(frames)
         columns = [] if di is None else [di]
@@ -119,6 +137,7 @@ class SimulatedRig(PacedBlocks):
         return np.column_stack(columns)
 
     def _sounding(self, frames: int) -> tuple[Samples | None, Samples]:
+        self._played += frames
         strings = np.sum([string.process(frames) for string in self._strings], axis=0)
         hiss = self._hiss_v * self._random.standard_normal(frames)
         volts = self._pickup.process(self._volts * strings + self._hum.process(frames) + hiss)
@@ -129,15 +148,32 @@ class SimulatedRig(PacedBlocks):
         self._di_waiting = waiting[frames:]
         return waiting[:frames], cone
 
+    def _follow(self, at: int) -> None:
+        """The next performance begins at a frame; what still rings rings on."""
+        performance = next(self._performances, None)
+        if performance is None:
+            self._following_at = None
+            return
+        for string, events in zip(self._strings, _events(self._setup, performance, self._interface), strict=True):
+            string.follow([replace(event, frame=event.frame + at) for event in events])
+        self._phones.follow(performance, at)
+        self._following_at = at + performance.to_frame - performance.from_frame
+
+
+def _events(setup: RigSetup, performance: Performance, interface: SimulatedInterface) -> list[list[StringEvent]]:
+    open_notes = setup.open_notes
+    cents = [*interface.string_cents[: len(open_notes)], *[0.0] * (len(open_notes) - len(interface.string_cents))]
+    return perform(
+        performance.notes, instrument=INSTRUMENTS[setup.instrument], tempo=performance.tempo,
+        from_frame=performance.from_frame, to_frame=performance.to_frame, seed=performance.seed,
+        hand=performance.hand, open_notes=open_notes, reference_pitch_hz=performance.reference_pitch_hz,
+        string_cents=cents, mistakes=performance.mistakes,
+    )  # fmt: skip
+
 
 def _strings(setup: RigSetup, performance: Performance, interface: SimulatedInterface) -> list[StringRunner]:
     instrument, open_notes = INSTRUMENTS[setup.instrument], setup.open_notes
-    cents = [*interface.string_cents[: len(open_notes)], *[0.0] * (len(open_notes) - len(interface.string_cents))]
-    events = perform(
-        performance.notes, instrument=instrument, tempo=performance.tempo, from_frame=performance.from_frame,
-        to_frame=performance.to_frame, seed=performance.seed, hand=performance.hand, open_notes=open_notes,
-        reference_pitch_hz=performance.reference_pitch_hz, string_cents=cents,
-    )  # fmt: skip
+    events = _events(setup, performance, interface)
     return [
         StringRunner(
             StringShape(
@@ -221,13 +257,33 @@ class _Phones:
 
     def __init__(self, performance: Performance, interface: SimulatedInterface) -> None:
         self._performance = performance
-        self._at = performance.from_frame - round(_PHONES_TO_MIC_S * performance.tempo.rate_hz)
+        self._late = round(_PHONES_TO_MIC_S * performance.tempo.rate_hz)
+        self._at = performance.from_frame - self._late
+        self._following: list[tuple[int, Performance]] = []
+        self._rendered = 0
         leak_db = interface.phones_leak_db if performance.click is not None else None
         # A click at full scale is taken as 1 Pa (94 dB) at the ear.
         self._pascal = 0.0 if leak_db is None else amplitude_from_db(leak_db)
         self._cut = RationalFilter(np.array([1.0, -1.0]), np.array([1.0, -0.85]))
 
+    def follow(self, performance: Performance, at: int) -> None:
+        """From frame `at` of the rig on the click is that of another stretch of the song."""
+        self._following.append((at + self._late, performance))
+
     def render(self, frames: int) -> Samples:
+        """The leak's next frames."""
+        pieces = []
+        while frames:
+            if self._following and self._following[0][0] <= self._rendered:
+                _, self._performance = self._following.pop(0)
+                self._at = self._performance.from_frame
+            here = frames if not self._following else min(frames, self._following[0][0] - self._rendered)
+            pieces.append(self._render(here))
+            self._rendered += here
+            frames -= here
+        return np.concatenate(pieces) if pieces else np.zeros(0)
+
+    def _render(self, frames: int) -> Samples:
         start, self._at = self._at, self._at + frames
         if not self._pascal:
             return np.zeros(frames)

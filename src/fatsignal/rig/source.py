@@ -5,6 +5,8 @@ from typing import Protocol
 
 from fatsignal.core.clip import Samples
 
+MOST_CHANNELS = 64
+
 
 @dataclass(frozen=True, slots=True)
 class InputChannel:
@@ -14,19 +16,34 @@ class InputChannel:
     kind: str  # "di", "mic" or "sim"
 
 
+@dataclass(frozen=True, slots=True)
+class Block:
+    """What arrived together: any number of frames, shape (frames, channels).
+
+    `at_frame` is the source's own clock at the first of them, from 0. Where it is ahead of the frames delivered until
+    then, the frames between are lost: the device overran.
+    """
+
+    samples: Samples
+    at_frame: int
+
+
 class Source(Protocol):
-    """A stream of time-locked blocks."""
+    """A stream of time-locked blocks of 1 to 64 channels."""
 
     rate_hz: int
     channels: tuple[InputChannel, ...]
 
-    def read_block(self) -> Samples | None:
-        """The next block, shape (frames, channels), at the pace of the hardware; None when it has ended.
+    def read_block(self) -> Block | None:
+        """The next block at the pace of the hardware; None when it has ended.
 
-        A source that falls behind raises `RollRefused`: a hole in a take is never filled silently.
+        Raises
+        ------
+        RollRefused
+            If the device is gone: the sentence says what to look at.
         """
         ...
 
     def close(self) -> None:
-        """Let go of the device."""
+        """Let go of the device; a read that waits in another thread comes back."""
         ...

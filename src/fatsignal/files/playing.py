@@ -1,0 +1,42 @@
+"""What was heard out of a take, kept as one file of arrays, so that it is heard out once."""
+
+from pathlib import Path
+
+import numpy as np
+
+from fatsignal.core.takes.notes import Playing
+from fatsignal.core.timing.attacks import Rise
+
+# Raised when what is heard changes: files of another version are made again.
+VERSION = 1
+
+
+def save_playing(path: Path, playing: Playing) -> None:
+    """Keep it; a file that is there is replaced at once or not at all."""
+    path.parent.mkdir(parents=True, exist_ok=True)
+    partial = path.with_name(f"{path.stem}.partial.npz")
+    np.savez(
+        partial, version=VERSION, rate_hz=playing.rate_hz, frames=playing.frames, clearness=playing.clearness,
+        attack_db=playing.attack_db, body_db=playing.body_db, pitch_hz=playing.pitch_hz,
+        tones_db=playing.tones_db.astype(np.float32), envelope_db=playing.envelope_db.astype(np.float32),
+        rise=playing.rise.clearness.astype(np.float32),
+        rise_grid=np.array([playing.rise.hop_frames, playing.rise.first_frame]),
+    )  # fmt: skip
+    partial.replace(path)
+
+
+def load_playing(path: Path) -> Playing | None:
+    """What was kept; None where there is nothing, or it is of another version or broken."""
+    try:
+        with np.load(path) as kept:
+            if int(kept["version"]) != VERSION:
+                return None
+            hop, first = (int(each) for each in kept["rise_grid"])
+            return Playing(
+                rate_hz=int(kept["rate_hz"]), frames=kept["frames"], clearness=kept["clearness"],
+                attack_db=kept["attack_db"], body_db=kept["body_db"], pitch_hz=kept["pitch_hz"],
+                tones_db=kept["tones_db"], envelope_db=kept["envelope_db"],
+                rise=Rise(kept["rise"].astype(np.float64), hop, first),
+            )  # fmt: skip
+    except (OSError, KeyError, ValueError):
+        return None

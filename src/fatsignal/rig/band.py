@@ -1,0 +1,40 @@
+"""Several simulated rigs on one interface: the channels of all of them in one time-locked stream."""
+
+from collections.abc import Sequence
+
+import numpy as np
+
+from fatsignal.core.clip import Samples
+from fatsignal.errors import RollRefused
+from fatsignal.rig.interface import SimulatedInterface
+from fatsignal.rig.pace import Pace, PacedBlocks
+from fatsignal.rig.simulated import BLOCK_FRAMES, SimulatedRig
+from fatsignal.rig.source import MOST_CHANNELS
+
+
+class Band(PacedBlocks):
+    """Players who play together: the channels of the first, then of the second, and so on; one clock for all."""
+
+    def __init__(
+        self, rigs: Sequence[SimulatedRig], *, interface: SimulatedInterface, pace: Pace | None = None,
+        block_frames: int = BLOCK_FRAMES,
+    ) -> None:  # fmt: skip
+        super().__init__(
+            rate_hz=rigs[0].rate_hz, frames=None, interface=interface, pace=pace or Pace(), block_frames=block_frames
+        )
+        self._rigs = rigs
+        self.channels = tuple(channel for rig in rigs for channel in rig.channels)
+        if len(self.channels) > MOST_CHANNELS:
+            raise RollRefused(f"{len(self.channels)} channels are more than {MOST_CHANNELS}: disarm a part")
+
+        self._ready = np.zeros((0, len(self.channels)))
+
+    def render(self, frames: int) -> Samples:
+        """The next frames of all channels."""
+        if len(self._ready) < frames:
+            # The players do not hear what is asked of them: small buffers are cut from larger pieces, which costs less.
+            more = max(BLOCK_FRAMES, frames - len(self._ready))
+            played = np.concatenate([rig.render(more) for rig in self._rigs], axis=1)
+            self._ready = np.concatenate((self._ready, played))
+        now, self._ready = self._ready[:frames], self._ready[frames:]
+        return now
