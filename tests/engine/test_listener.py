@@ -1,19 +1,18 @@
-"""Listening, the record offset, and parts that roll as one."""
+"""Listening, and the record offset."""
 
 import numpy as np
 import pytest
 import soundfile
 
 from fatsignal.engine.listener import Listener
-from fatsignal.engine.protocol import Ended, Listening, ListenOrder, Meters, Pitch, Refused, Rolling
+from fatsignal.engine.protocol import Listening, ListenOrder, Meters, Pitch
 from fatsignal.engine.recorder import Recorder
 from fatsignal.engine.sources import source_of
-from fatsignal.engine.together import roll_together
 from fatsignal.errors import RollRefused
 from fatsignal.rig.interface import SimulatedInterface
 from fatsignal.rig.setup import RigSetup
 from fatsignal.rig.situations import check_tempo
-from tests.engine.test_recorder import Tones, journal, order
+from tests.engine.sources import Tones, order, part, plan, take_file
 from tests.signals import FS
 
 
@@ -71,11 +70,12 @@ def test_a_late_interface_and_its_offset_give_the_same_take(tmp_path):
     for buffer in (64, 1024):
         interface = SimulatedInterface(buffer_frames=buffer)
         asked = order(
-            tmp_path / str(buffer), setup=RigSetup(mics=[]), interface=interface, speed=0.0, notes=[],
+            tmp_path / str(buffer), plan=plan(play_bar=1, to_bar=2), interface=interface, speed=0.0,
+            parts=[part(tmp_path / str(buffer), setup=RigSetup(mics=[]))],
             record_offset_frames=round(interface.round_trip_frames()),
         )  # fmt: skip
         Recorder(asked, source_of(asked), lambda _: None).run()
-        takes.append(soundfile.read(asked.folder / "Baritone 03 - DI.wav")[0])
+        takes.append(soundfile.read(take_file(asked, "DI"))[0])
     np.testing.assert_array_equal(takes[0], takes[1])
 
 
@@ -84,34 +84,3 @@ def test_an_interface_at_another_rate_is_refused_before_anything_is_written(tmp_
         source_of(listen(tmp_path, "noise", interface=SimulatedInterface(clock_hz=44_100)))
     with pytest.raises(RollRefused, match="choose a part"):
         source_of(listen(tmp_path, "noise", setup=None))
-
-
-def test_parts_that_are_armed_together_end_together_and_one_end_is_told(tmp_path):
-    told = []
-    orders = [order(tmp_path / name, stem=name, to_frame=order(tmp_path).from_frame + FS // 2) for name in "AB"]
-    roll_together([Recorder(asked, Tones(FS), told.append) for asked in orders])
-    assert [type(event) for event in told if not isinstance(event, Meters)] == [Rolling, Ended]
-    assert told[-1].roll_id == orders[0].roll_id
-    for asked in orders:
-        assert journal(asked).ended == "section"
-        assert soundfile.info(asked.folder / f"{asked.stem} - DI.wav").frames == FS // 2
-
-
-def test_stopping_one_stops_all_and_anothers_trouble_is_told(tmp_path):
-    told = []
-    asked, other, blocked = (order(tmp_path / name, stem=name) for name in "ABC")
-    blocked.folder.mkdir(parents=True)
-    first = None
-
-    def stop_at(frame):
-        if frame >= 5 * 512:
-            first.stop()
-
-    first = Recorder(asked, Tones(FS, stop_at), told.append)
-    roll_together([first, Recorder(other, Tones(20 * FS), told.append), Recorder(blocked, Tones(FS), told.append)])
-    assert journal(asked).ended == "stopped"
-    # It had its whole second, or was stopped in it: nothing goes on after the end was told.
-    assert journal(other).ended in ("stopped", "section")
-    refused = [event for event in told if isinstance(event, Refused)]
-    assert len(refused) == 1
-    assert "nothing was overwritten" in refused[0].problem

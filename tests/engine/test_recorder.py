@@ -1,86 +1,68 @@
+"""One pass: every sample on disk, meters, stopping, and disks that fail."""
+
 import errno
 import os
-from pathlib import Path
-from uuid import uuid4
+import shutil
+import subprocess
 
 import numpy as np
 import pytest
 import soundfile
 
-from fatsignal.core.timing.tempo import TempoMap
-from fatsignal.engine.protocol import JOURNAL_NAME, Ended, Journal, Meters, Rolling, RollOrder
+from fatsignal.core.takes.windows import Gap, Window
+from fatsignal.engine.protocol import Ended, Meters, Notice, PassEnded, Rolling
 from fatsignal.engine.recorder import Recorder
 from fatsignal.files.wave_writer import WaveWriter
-from fatsignal.rig.setup import RigSetup
-from fatsignal.rig.source import InputChannel
+from fatsignal.rig.source import Block
+from tests.engine.sources import TEMPO, Tones, journal, order, plan, take_file, take_folder
 from tests.signals import FS, sine
 
-TEMPO = TempoMap.steady(120, rate_hz=FS)
+ROOM = 10**12
 
 
-class Tones:
-    """A source of two known sines, 512 frames a block."""
-
-    rate_hz = FS
-    channels = (InputChannel("DI", "di"), InputChannel("mic A", "mic"))
-
-    def __init__(self, frames, on_block=None):
-        self.audio = np.column_stack([0.5 * sine(440, seconds=frames / FS), 0.25 * sine(880, seconds=frames / FS)])
-        self.at, self.on_block, self.closed = 0, on_block, False
-
-    def read_block(self):
-        if self.on_block:
-            self.on_block(self.at)
-        block = self.audio[self.at : self.at + 512]
-        self.at += 512
-        return block if len(block) else None
-
-    def close(self):
-        self.closed = True
+def rolled(asked, source, **changes):
+    told = []
+    ended = Recorder(asked, source, told.append, free=lambda _: ROOM, **changes).run()
+    return told, ended
 
 
-def order(folder: Path, **changes) -> RollOrder:
-    values = {
-        "roll_id": uuid4(),
-        "session_id": uuid4(),
-        "part_id": uuid4(),
-        "number": 3,
-        "folder": folder / "Take 03",
-        "stem": "Baritone 03",
-        "rate_hz": FS,
-        "tempo": TEMPO,
-        "from_frame": TEMPO.bar_frame(1),
-        "window_from_frame": TEMPO.bar_frame(2),
-        "window_to_frame": TEMPO.bar_frame(3),
-        "to_frame": TEMPO.bar_frame(3),
-        "seed": 1,
-        "setup": RigSetup(),
-        "notes": [],
-    }
-    return RollOrder(**(values | changes))
+def stopping_at(asked, frame, *, tell=lambda _: None, act=lambda recorder: recorder.stop(), frames=4 * FS, **changes):
+    """A recorder to which something is done once a frame of the source is reached."""
+    done = []
 
+    def on_block(at):
+        if at >= frame and not done:
+            done.append(at)
+            act(recorder)
 
-def journal(of: RollOrder) -> Journal:
-    return Journal.model_validate_json((of.folder / JOURNAL_NAME).read_text())
+    recorder = Recorder(asked, Tones(frames, on_block), tell, free=lambda _: ROOM, **changes)
+    return recorder
 
 
 def test_a_roll_puts_every_sample_of_every_channel_on_disk(tmp_path):
-    told, asked, source = [], order(tmp_path), Tones(FS)
-    ended = Recorder(asked, source, told.append).run()
-    assert (ended.reason, ended.frames, ended.problem) == ("section", FS, "")
+    asked, source = order(tmp_path, plan=plan(to_bar=2, play_bar=1)), Tones(2 * FS)
+    told, ended = rolled(asked, source)
+    assert (ended.reason, ended.frames, ended.problem) == ("section", 2 * FS, "")
     for index, name in enumerate(("DI", "mic A")):
-        back, rate_hz = soundfile.read(asked.folder / f"Baritone 03 - {name}.wav")
+        back, rate_hz = soundfile.read(take_file(asked, name))
         assert rate_hz == FS
         np.testing.assert_allclose(back, source.audio[:, index], atol=2.0**-23)
     assert journal(asked).ended == "section"
     assert source.closed
-    assert isinstance(told[0], Rolling)
-    assert isinstance(told[-1], Ended)
+    assert [type(event) for event in told if not isinstance(event, Meters)] == [Rolling, PassEnded, Ended]
+
+
+@pytest.mark.parametrize("block_frames", [1, 17, 511, 4096, 100_000])
+def test_blocks_of_any_size_give_the_same_file(tmp_path, block_frames):
+    asked, source = order(tmp_path, plan=plan(to_bar=2, play_bar=1)), Tones(2 * FS + 77, block_frames=block_frames)
+    _, ended = rolled(asked, source)
+    assert ended.frames == 2 * FS
+    back, _ = soundfile.read(take_file(asked, "DI"))
+    np.testing.assert_allclose(back, source.audio[: 2 * FS, 0], atol=2.0**-23)
 
 
 def test_meters_come_thirty_times_a_second_with_levels_and_columns_that_add_up(tmp_path):
-    told = []
-    Recorder(order(tmp_path), Tones(2 * FS), told.append).run()
+    told, _ = rolled(order(tmp_path), Tones(2 * FS))
     meters = [event for event in told if isinstance(event, Meters)]
     assert 50 <= len(meters) <= 62
     assert meters[5].peak_dbfs == pytest.approx([-6.02, -12.04], abs=0.05)
@@ -96,17 +78,69 @@ def test_meters_come_thirty_times_a_second_with_levels_and_columns_that_add_up(t
 
 
 def test_stopping_keeps_what_was_rolled(tmp_path):
-    asked = order(tmp_path)
-    recorder = None
-
-    def stop_at(frame):
-        if frame >= 10 * 512:
-            recorder.stop()
-
-    recorder = Recorder(asked, Tones(FS, stop_at), lambda _: None)
-    ended = recorder.run()
+    asked = order(tmp_path, plan=plan(play_bar=1))
+    ended = stopping_at(asked, 10 * 512).run()
     assert (ended.reason, ended.frames) == ("stopped", 11 * 512)
-    assert soundfile.info(asked.folder / "Baritone 03 - DI.wav").frames == 11 * 512
+    assert soundfile.info(take_file(asked, "DI")).frames == 11 * 512
+    assert journal(asked).into_bin is False
+
+
+def test_a_roll_stopped_in_its_count_in_goes_into_the_bin_with_all_of_its_audio(tmp_path):
+    asked = order(tmp_path)
+    stopping_at(asked, 10 * 512).run()
+    assert journal(asked).into_bin
+    assert journal(asked).problem == "stopped before its window began"
+    assert soundfile.info(take_file(asked, "DI")).frames == 11 * 512
+
+
+def test_what_the_device_lost_is_silence_and_everything_after_keeps_its_time(tmp_path):
+    """The source's own clock jumps by 700 frames before its twentieth block."""
+    asked, source = order(tmp_path, plan=plan(play_bar=1, to_bar=2)), Tones(2 * FS, lost={20: 700})
+    told, ended = rolled(asked, source)
+    assert ended.frames == 2 * FS
+    back, _ = soundfile.read(take_file(asked, "DI"))
+    lost = slice(20 * 512, 20 * 512 + 700)
+    assert not back[lost].any()
+    expected = source.audio[:, 0].copy()
+    expected[lost] = 0
+    np.testing.assert_allclose(back, expected, atol=2.0**-23)
+    assert journal(asked).gaps == [Gap(20 * 512, 700)]
+    assert [event.problem for event in told if isinstance(event, Notice)] == [
+        "the interface lost 15 ms: they are marked in the take, and it keeps its time"
+    ]
+    assert [event for event in told if isinstance(event, Meters)][-1].lost_frames == 700
+
+
+def test_what_was_lost_within_the_record_offset_moves_nothing(tmp_path):
+    asked = order(tmp_path, plan=plan(play_bar=1, to_bar=2), record_offset_frames=575)
+    source = Tones(3 * FS, lost={1: 300})
+    rolled(asked, source)
+    back, _ = soundfile.read(take_file(asked, "DI"))
+    np.testing.assert_allclose(back[300:], source.audio[875 : 575 + 2 * FS, 0], atol=2.0**-23)
+    # The offset ends in the middle of what was lost: only what belongs to the roll is marked.
+    assert journal(asked).gaps == [Gap(0, 512 + 300 - 575)]
+
+
+def test_a_window_opened_and_closed_by_hand_is_what_is_used_and_all_is_kept(tmp_path):
+    asked, told = order(tmp_path, plan=plan(play_bar=1, to_bar=2)), []
+    presses = iter((20 * 512, 50 * 512, 100 * 512))
+    due = [next(presses)]
+
+    def on_block(at):
+        if at >= due[0]:
+            recorder.punch()
+            due[0] = next(presses, 1 << 40)
+
+    recorder = Recorder(asked, Tones(2 * FS, on_block), told.append, free=lambda _: ROOM)
+    recorder.run()
+    start = asked.plan.from_frame
+    # The press is heard before the next block: it counts from that block's end. The third stays in until the end.
+    assert journal(asked).windows == [
+        Window(start + 21 * 512, start + 51 * 512), Window(start + 101 * 512, start + 2 * FS)
+    ]  # fmt: skip
+    assert soundfile.info(take_file(asked, "DI")).frames == 2 * FS
+    states = [event.punched_in for event in told if isinstance(event, Rolling)]
+    assert states == [False, True, False, True]
 
 
 class FillingDisk(WaveWriter):
@@ -138,39 +172,124 @@ class FillingDisk(WaveWriter):
 def test_a_disk_that_fails_keeps_whole_frames_and_tells_the_person(tmp_path, trouble, says):
     asked = order(tmp_path)
     disk = type("Disk", (FillingDisk,), {"trouble": trouble})
-    ended = Recorder(asked, Tones(FS), lambda _: None, open_writer=disk).run()
+    _, ended = rolled(asked, Tones(FS), open_writer=disk)
     assert ended.reason == "problem"
     assert says in ended.problem
     assert "is kept (0.3 s)" in ended.problem
-    back, _ = soundfile.read(asked.folder / "Baritone 03 - DI.wav")
-    # The first channel took part of the block that the second never saw: the take is as long as the shorter.
-    assert ended.frames <= len(back) < ended.frames + 512
+    back, _ = soundfile.read(take_file(asked, "DI"))
     assert len(back) * 3 <= 40_000
     np.testing.assert_allclose(back, 0.5 * sine(440)[: len(back)], atol=2.0**-23)
     assert journal(asked).ended == "problem"
 
 
+def test_it_warns_early_and_stops_cleanly_before_the_disk_is_full(tmp_path):
+    asked, told = order(tmp_path, plan=plan(play_bar=1, to_bar=9)), []
+    per_s = FS * 2 * 3
+    left_s = iter((700, 599, 300, 59, 40, 0, 0))
+    recorder = Recorder(
+        asked, Tones(16 * FS), told.append, free=lambda _: 64 * 1024**2 + per_s * next(left_s)
+    )  # fmt: skip
+    ended = recorder.run()
+    assert (ended.reason, ended.frames // FS) == ("space", 5)
+    assert "nearly full: it stopped, and what was rolled is kept (5." in ended.problem
+    warnings = [event.problem for event in told if isinstance(event, Notice)]
+    assert warnings == [
+        "the disk has room for 10 minutes more: stop soon, or make room",
+        "the disk has room for 59 s more: stop soon, or make room",
+    ]
+    assert journal(asked).ended == "space"
+    assert soundfile.info(take_file(asked, "DI")).frames == ended.frames
+
+
+def test_a_disk_without_room_is_told_before_anything_is_written(tmp_path):
+    asked = order(tmp_path)
+    ended = Recorder(asked, Tones(FS), lambda _: None, free=lambda _: 64 * 1024**2 + 5 * FS * 6).run()
+    assert ended.problem == "the disk has room for 5 s only: make room and roll again"
+    assert not take_folder(asked).exists()
+
+
 @pytest.mark.skipif(os.geteuid() != 0, reason="mounting a small disk needs root")
 def test_on_a_truly_full_disk(tmp_path):
-    import subprocess
-
     small = tmp_path / "small"
     small.mkdir()
     if subprocess.run(["mount", "-t", "tmpfs", "-o", "size=300k", "none", str(small)], capture_output=True).returncode:
         pytest.skip("this machine mounts no small disks")
     try:
         asked = order(small)
-        ended = Recorder(asked, Tones(4 * FS), lambda _: None).run()
+        _, ended = rolled(asked, Tones(4 * FS))
         assert "the disk is full" in ended.problem
-        assert soundfile.info(asked.folder / "Baritone 03 - DI.wav").frames >= ended.frames > 10_000
+        assert soundfile.info(take_file(asked, "DI")).frames > 10_000
     finally:
         subprocess.run(["umount", str(small)], check=True)
 
 
 def test_a_folder_that_exists_is_left_alone(tmp_path):
     asked = order(tmp_path)
-    asked.folder.mkdir()
-    (asked.folder / "mine.wav").write_bytes(b"precious")
-    ended = Recorder(asked, Tones(FS), lambda _: None).run()
+    take_folder(asked).mkdir(parents=True)
+    (take_folder(asked) / "mine.wav").write_bytes(b"precious")
+    _, ended = rolled(asked, Tones(FS))
     assert "nothing was overwritten" in ended.problem
-    assert (asked.folder / "mine.wav").read_bytes() == b"precious"
+    assert (take_folder(asked) / "mine.wav").read_bytes() == b"precious"
+
+
+@pytest.mark.parametrize("how", ["deleted", "moved"])
+def test_a_folder_that_goes_away_while_rolling_is_made_again_with_all_of_the_take(tmp_path, how, monkeypatch):
+    monkeypatch.setattr("fatsignal.engine.disk_line._LOOK_S", 0.0)
+    asked = order(tmp_path, plan=plan(play_bar=1, to_bar=2))
+
+    def go_away(_):
+        folder = take_folder(asked)
+        assert soundfile.info(take_file(asked, "DI")).frames > 0
+        if how == "deleted":
+            shutil.rmtree(folder)
+        else:
+            folder.rename(tmp_path / "elsewhere")
+
+    class Waiting(Tones):
+        """Lets the disk line write before the folder goes."""
+
+        def read_block(self):
+            if self.at == 60 * 512:
+                import time
+
+                time.sleep(0.2)
+            return super().read_block()
+
+    source = Waiting(2 * FS, lambda at: at == 60 * 512 and go_away(at))
+    _, ended = rolled(asked, source)
+    assert ended.problem == ""
+    back, _ = soundfile.read(take_file(asked, "DI"))
+    np.testing.assert_allclose(back, source.audio[:, 0], atol=2.0**-23)
+    assert journal(asked).ended == "section"
+
+
+def test_a_device_that_hangs_can_be_stopped(tmp_path):
+    """Its read comes back only when it is closed, as that of a driver that lost its device."""
+    import threading
+    import time
+
+    class Hanging(Tones):
+        def __init__(self):
+            super().__init__(FS)
+            self.let_go = threading.Event()
+
+        def read_block(self):
+            if self.at >= 20 * 512:
+                self.let_go.wait(20)
+                return None
+            block = super().read_block()
+            return Block(block.samples, block.at_frame)
+
+        def close(self):
+            self.let_go.set()
+
+    asked = order(tmp_path, plan=plan(play_bar=1))
+    recorder = Recorder(asked, Hanging(), lambda _: None, free=lambda _: ROOM)
+    thread = threading.Thread(target=recorder.run)
+    thread.start()
+    time.sleep(0.3)
+    recorder.stop()
+    thread.join(5)
+    assert not thread.is_alive()
+    assert soundfile.info(take_file(asked, "DI")).frames == 20 * 512
+    assert journal(asked).ended == "stopped"

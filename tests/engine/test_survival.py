@@ -1,4 +1,4 @@
-"""What is rolling survives whatever else dies: the engine itself, the page's server, the database."""
+"""Engine, server and database, each killed twenty times while rolling: every pass is there, and there once."""
 
 import json
 import os
@@ -6,149 +6,152 @@ import signal
 import subprocess
 import sys
 import time
+from contextlib import contextmanager
+from functools import partial
+from itertools import pairwise
+from pathlib import Path
 
+import numpy as np
 import pytest
 import soundfile
+from websockets.sync.client import connect
 
+import launcher.postgres
 from launcher.postgres import Postgres
-from tests.conftest import Application, running_application
+from tests.conftest import Application
 from tests.signals import FS
 
+pytestmark = pytest.mark.slow
 
-def rolling(app: Application) -> dict:
-    """Start a roll at the pace of real time and wait until half a second is on disk."""
+KILLS = 20
+MOST_LOST_FRAMES = FS // 10
+
+
+def start_to_roll(app: Application, body: dict, **settings) -> dict:
+    """Start as soon as the engine takes it; what was started."""
+    session = app.session["id"]
+    app.wait_for(lambda: app.send("PUT", f"/api/sessions/{session}/roll/settings", settings)[0] == 200)
+    return app.wait_for(
+        lambda: (answer := app.send("POST", f"/api/sessions/{session}/roll", body))[0] == 201 and answer[1],
+        seconds=40, what="the roll",
+    )  # fmt: skip
+
+
+@contextmanager
+def in_the_middle_of_a_loop(app: Application):
+    """One bar round and round while something is done to the application; then every pass is looked at."""
     app.ready_to_roll()
-    session = app.session
-    body = {"section_id": session["sections"][1]["id"]}
-    path = f"/api/sessions/{session['id']}/roll"
-    rolled = app.wait_for(
-        lambda: (answer := app.send("POST", path, body))[0] == 201 and answer[1], seconds=40, what="the roll"
-    )
-    app.wait_for(lambda: frames_on_disk(app) > FS // 2, what="half a second of audio")
-    return rolled
+    before = {take["id"] for take in app.takes()}
+    roll = start_to_roll(app, {}, way="loop", loop_bar=5, loop_bars=1)
+    yield
+    folder = app.data / "sessions" / "Copper Weather" / "Baritone"
+    app.wait_for(lambda: app.send("DELETE", f"/api/sessions/{app.session['id']}/roll")[0] == 204, what="the stop")
+
+    def all_entered():
+        waiting = list(folder.glob("*/roll.json"))
+        return not waiting and [take for take in app.takes() if take["id"] not in before]
+
+    takes = sorted(app.wait_for(all_entered, seconds=60, what="every take"), key=lambda take: take["number"])
+    assert takes[0]["id"] == roll["take_ids"][0]
+    numbers = [take["number"] for take in takes]
+    assert numbers == list(range(numbers[0], numbers[0] + len(takes)))
+    assert len(list(folder.glob("*/take.json"))) >= len(takes)
+    assert {take["origin"] for take in takes} == {"rolled"}
+    assert not any(take["gaps"] for take in takes)
+    follows_without_a_seam(app.data / "sessions", takes)
 
 
-def take_folder(app: Application):
-    return max((app.data / "sessions" / "Copper Weather" / "Baritone").iterdir(), key=lambda path: path.name)
+def follows_without_a_seam(sessions: Path, takes: list[dict]) -> None:
+    """Each pass holds the end of the one before it, sample by sample, and the seam lies where the bars meet."""
+    bar = takes[0]["windows"][0]["to_frame"] - takes[0]["windows"][0]["from_frame"]
+    for before, after in pairwise(takes):
+        overlap = before["from_frame"] + before["frames"] - after["from_frame"] - bar
+        assert overlap > FS // 4
+        for one, other in zip(before["channels"], after["channels"], strict=True):
+            first, second = (
+                soundfile.read(sessions / take["folder"] / channel["file"], dtype="int32")[0]
+                for take, channel in ((before, one), (after, other))
+            )
+            common = min(overlap, len(second))
+            np.testing.assert_array_equal(first[len(first) - overlap :][:common], second[:common])
+            assert len(first) == before["frames"]
 
 
-def frames_on_disk(app: Application) -> int:
-    files = list(take_folder(app).glob("* - DI.wav"))
-    return soundfile.info(files[0]).frames if files else 0
+def test_the_server_killed_at_twenty_moments_of_a_loop(start_application):
+    random = np.random.default_rng(20)
+    with start_application(speed=1.0) as app, in_the_middle_of_a_loop(app):
+        for _ in range(KILLS):
+            time.sleep(random.uniform(0.0, 1.5))
+            app.process.kill()
+            app.process.wait()
+            restart(app)
+
+
+def restart(app: Application) -> None:
+    """Another server in the place of the one that was killed, at the same address."""
+    app.process = subprocess.Popen([sys.executable, "-m", "fatsignal.cli", "serve"], env=app.environment)
+    app.wait_for(app.answers, seconds=40, what="the server")
+
+
+def test_the_database_killed_at_twenty_moments_of_a_loop(database_server, start_application, monkeypatch):
+    random, port = np.random.default_rng(21), int(database_server.url.rsplit(":", 1)[1].split("/")[0])
+    with start_application(speed=1.0) as app, in_the_middle_of_a_loop(app):
+        for count in range(KILLS):
+            time.sleep(random.uniform(0.0, 1.0))
+            os.kill(postmaster(database_server), signal.SIGKILL)
+            if count == 0:
+                status, problem = app.send("GET", "/api/sessions")
+                assert (status, problem["title"]) == (503, "No database")
+                assert "what is rolling goes on" in problem["detail"]
+            time.sleep(random.uniform(0.0, 0.5))
+            # The same port: the application looks for it where it was.
+            monkeypatch.setattr(launcher.postgres, "_free_port", lambda: port)
+            database_server.start()
+        app.wait_for(app.answers, what="the database")
+
+
+def postmaster(server: Postgres) -> int:
+    return int((server.cluster / "postmaster.pid").read_text().split()[0])
+
+
+def test_the_engine_killed_at_twenty_moments(start_application):
+    random = np.random.default_rng(22)
+    with start_application(speed=1.0) as app:
+        app.ready_to_roll()
+        rolled = {}
+        for _ in range(KILLS):
+            with connect(app.url.replace("http", "ws") + "/api/live") as live:
+                started = start_to_roll(app, {"section_id": app.session["sections"][1]["id"]}, way="once")
+                rolled[started["take_ids"][0]] = heard_for(live, random.uniform(0.05, 1.2))
+                os.kill(engine_pid(app), signal.SIGKILL)
+            take = app.wait_for(partial(taken, app, started["take_ids"][0]), what="the take")
+            assert take["origin"] == "recovered"
+            assert "recovered after a crash" in take["said"]
+        # Nothing is doubled, nor lost, when all starts once more.
+        app.stop()
+        restart(app)
+        for take_id, told_frame in rolled.items():
+            take = taken(app, take_id)
+            assert take["from_frame"] + take["frames"] >= told_frame - MOST_LOST_FRAMES
+        takes = [take for take in app.takes() if take["origin"] == "recovered"]
+        assert {take["id"] for take in takes} == set(rolled)
+        assert len({take["number"] for take in takes}) == len(takes) == KILLS
+
+
+def heard_for(live, seconds: float) -> int:
+    """Follow the meters for some time; the last frame of the song that was told as recorded."""
+    frame, until = 0, None
+    while until is None or time.monotonic() < until:
+        message = json.loads(live.recv(timeout=20))
+        if message["event"] == "meters":
+            frame = message["frame"]
+            until = until or time.monotonic() + seconds
+    return frame
 
 
 def engine_pid(app: Application) -> int:
     return json.loads((app.data / "run" / "engine.json").read_text())["pid"]
 
 
-def the_take(app: Application, rolled: dict) -> dict | None:
-    return next((take for take in app.takes() if take["id"] == rolled["roll_id"]), None)
-
-
-@pytest.mark.slow
-def test_an_engine_that_is_killed_leaves_a_take_with_everything_that_was_flushed(start_application):
-    with start_application(speed=1.0) as app:
-        rolled = rolling(app)
-        os.kill(engine_pid(app), signal.SIGKILL)
-        on_disk = frames_on_disk(app)
-        take = app.wait_for(lambda: the_take(app, rolled), what="the recovered take")
-        assert take["origin"] == "recovered"
-        assert take["frames"] >= on_disk > FS // 2
-        assert "recovered after a crash" in take["note"]
-        # And the next roll goes on as if nothing had been: another engine was started.
-        assert rolling(app)["number"] == rolled["number"] + 1
-
-
-@pytest.mark.slow
-def test_a_server_that_is_killed_while_rolling_finds_the_take_when_it_is_back(start_application):
-    with start_application(speed=1.0) as app:
-        rolled = rolling(app)
-        app.process.kill()
-        app.process.wait()
-        before = frames_on_disk(app)
-        time.sleep(1.0)
-        assert frames_on_disk(app) > before + FS // 2, "the engine went on"
-        with running_application(app.data, app.database_url, speed=1.0) as again:
-            assert again.wait_for(lambda: again.send("DELETE", f"/api/sessions/{again.session['id']}/roll")[0] == 204)
-            take = again.wait_for(lambda: the_take(again, rolled), what="the take")
-            assert take["origin"] == "rolled"
-            # All of it survives a restart, the demonstration was not made twice.
-            assert len(again.get("/api/sessions")) == 1
-
-
-@pytest.mark.slow
-def test_without_the_database_the_take_goes_on_and_is_entered_when_it_is_back(tmp_path):
-    server = Postgres(tmp_path / "postgres")
-    url = server.start()
-    try:
-        with running_application(tmp_path / "data", url, speed=1.0) as app:
-            rolled = rolling(app)
-            session = app.session["id"]
-            server.stop()
-            before = frames_on_disk(app)
-            status, problem = app.send("GET", "/api/sessions")
-            assert (status, problem["title"]) == (503, "No database")
-            assert "what is rolling goes on" in problem["detail"]
-            time.sleep(0.5)
-            assert frames_on_disk(app) > before
-            assert app.send("DELETE", f"/api/sessions/{session}/roll")[0] == 204
-            time.sleep(1.0)
-            # The same port: the application looks for it where it was.
-            port = (tmp_path / "postgres" / "port").read_text()
-            restart_on(server, port)
-            take = app.wait_for(
-                lambda: app.send("GET", "/api/sessions")[0] == 200 and the_take(app, rolled), what="the take"
-            )
-            assert take["frames"] > FS // 2
-    finally:
-        server.stop()
-
-
-def restart_on(server: Postgres, port: str) -> None:
-    import launcher.postgres as module
-
-    free_port, module._free_port = module._free_port, lambda: int(port)
-    try:
-        server.start()
-    finally:
-        module._free_port = free_port
-
-
-@pytest.mark.slow
-def test_a_render_whose_worker_died_is_run_again(start_application):
-    with start_application() as first:
-        environment = {**first.environment, "FATSIGNAL_WORKERS": "0"}
-        first.stop()
-        first.process = subprocess.Popen([sys.executable, "-m", "fatsignal.cli", "serve"], env=environment)
-        first.wait_for(lambda: first.process.poll() is None and answers(first), what="the application without workers")
-        take, tone = first.takes()[0], first.get("/api/tones")[2]
-        asked = first.send("POST", "/api/prints", {"take_id": take["id"], "tone_revision_id": tone["id"]})[1]
-        command = [sys.executable, "-m", "fatsignal.cli", "worker"]
-        doomed = subprocess.Popen(command, env=environment)
-        # The demonstration's own prints come first; wait until ours, or any, is being rendered.
-        first.wait_for(lambda: states(first).count("rendering"), seconds=60, what="a rendering")
-        doomed.kill()
-        doomed.wait()
-        assert not (first.data / "sessions" / "Copper Weather" / "Prints" / "x").exists()
-        rescuer = subprocess.Popen(command, env=environment)
-        try:
-            first.wait_for(lambda: set(states(first)) == {"ready"}, seconds=120, what="all prints")
-        finally:
-            rescuer.send_signal(signal.SIGTERM)
-            rescuer.wait(timeout=15)
-        prints = first.get(f"/api/sessions/{first.session['id']}/prints")
-        ours = next(p for p in prints if p["id"] == asked["id"])
-        assert soundfile.info(first.data / "sessions" / ours["file"]).frames == take["frames"]
-        left = list((first.data / "sessions" / "Copper Weather" / "Prints").glob("*.rendering.wav"))
-        assert left == []
-
-
-def states(app: Application) -> list[str]:
-    return [print_["state"] for print_ in app.get(f"/api/sessions/{app.session['id']}/prints")]
-
-
-def answers(app: Application) -> bool:
-    try:
-        return bool(app.get("/api/sessions"))
-    except OSError:
-        return False
+def taken(app: Application, take_id: str) -> dict | None:
+    return next((take for take in app.takes() if take["id"] == take_id), None)

@@ -8,37 +8,44 @@ import secrets
 import signal
 import sys
 import threading
-from collections.abc import Sequence
+import time
 from fractions import Fraction
 from pathlib import Path
-from typing import Protocol
+from typing import TYPE_CHECKING
+from uuid import UUID
 
 from pydantic import ValidationError
 
+from fatsignal.engine.ears import Ears
+from fatsignal.engine.life import hold_life
 from fatsignal.engine.protocol import (
     ADDRESS_NAME,
     ORDERS,
+    CuesOrder,
+    Ended,
     EngineAddress,
     Event,
     Hello,
     ListenOrder,
+    Notice,
+    PunchOrder,
     QuitOrder,
     Ready,
     Refused,
+    Rolling,
     RollOrder,
+    StandbyOrder,
     StopOrder,
 )
+
+if TYPE_CHECKING:
+    from fatsignal.engine.captures import Capture
 
 _LINE_LIMIT = 8 * 1024 * 1024
 _LINES_BEHIND = 256
 # Nobody listens and nothing rolls: an engine whose application never comes back ends itself.
 _LONELY_S = 120.0
-
-
-class Stoppable(Protocol):
-    """What rolls or listens; its module is loaded later than this one."""
-
-    def stop(self) -> None: ...
+_SILENT_S = 0.7
 
 
 class Engine:
@@ -50,10 +57,14 @@ class Engine:
         self._listeners: set[asyncio.Queue[bytes]] = set()
         self._ready = asyncio.Event()
         self._quit = asyncio.Event()
-        self._captures: Sequence[Stoppable] = []
-        self._rolling: RollOrder | ListenOrder | None = None
+        self._capture: Capture | None = None
+        self._rolling: RollOrder | StandbyOrder | ListenOrder | None = None
+        self._told: Rolling | None = None
+        self._busy_with: UUID | None = None
+        self._stop_asked = False
         self._roll_thread: threading.Thread | None = None
         self._loop = asyncio.get_running_loop()
+        self._ears = Ears(self._loop)
 
     async def serve(self) -> None:
         """Listen on loopback until told to quit."""
@@ -69,8 +80,10 @@ class Engine:
         for name in (signal.SIGTERM, signal.SIGINT):
             self._loop.add_signal_handler(name, self._quit.set)
         lonely = asyncio.create_task(self._end_when_lonely())
+        silent = asyncio.create_task(self._say_when_silent())
         await self._quit.wait()
         lonely.cancel()
+        silent.cancel()
         self._stop_rolling()
         if self._roll_thread:
             await asyncio.to_thread(self._roll_thread.join)
@@ -88,18 +101,34 @@ class Engine:
                 self._quit.set()
                 return
 
+    async def _say_when_silent(self) -> None:
+        """Tell once when a device that rolls delivers nothing any more; it may come back, and the roll waits for it."""
+        told = False
+        while True:
+            await asyncio.sleep(0.25)
+            heard_at_s = getattr(self._capture, "heard_at_s", None)
+            silent = heard_at_s is not None and time.monotonic() - heard_at_s > _SILENT_S
+            if silent and not told:
+                self._tell(
+                    Notice(problem="the interface delivers nothing: look at its cable; what came until now is safe")
+                )
+            told = silent
+
     def _become_ready(self) -> None:
         self._ready.set()
         self._tell(Ready())
 
     async def _serve_one(self, reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
-        offered = (await reader.readline()).decode(errors="replace").strip()
+        offered, _, cue_id = (await reader.readline()).decode(errors="replace").strip().partition(" ")
         if not secrets.compare_digest(offered.encode(), self._token.encode()):
             writer.close()
             return
+        if cue_id:
+            await self._listen(cue_id, reader, writer)
+            return
         queue: asyncio.Queue[bytes] = asyncio.Queue()
-        rolling = self._rolling.roll_id if isinstance(self._rolling, RollOrder) else None
-        queue.put_nowait(_line(Hello(pid=os.getpid(), ready=self._ready.is_set(), rolling=rolling)))
+        ready = self._ready.is_set()
+        queue.put_nowait(_line(Hello(pid=os.getpid(), ready=ready, rolling=self._told, busy_with=self._busy_with)))
         self._listeners.add(queue)
         sending = asyncio.create_task(_send_all(queue, writer))
         try:
@@ -112,6 +141,17 @@ class Engine:
             sending.cancel()
             writer.close()
 
+    async def _listen(self, cue_id: str, reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
+        """This connection gets sound, until it is closed."""
+        listening = asyncio.create_task(self._ears.listen(UUID(cue_id), writer))
+        try:
+            await reader.read(1)
+        finally:
+            listening.cancel()
+            with contextlib.suppress(asyncio.CancelledError):
+                await listening
+            writer.close()
+
     def _obey(self, line: bytes, answer_to: asyncio.Queue[bytes]) -> None:
         try:
             order = ORDERS.validate_json(line)
@@ -121,50 +161,66 @@ class Engine:
             answer_to.put_nowait(_line(Refused(problem=refusal)))
             return
         match order:
-            case RollOrder() | ListenOrder() if self._rolling is not None:
-                answer_to.put_nowait(_line(Refused(problem="it is rolling already: press roll once more to stop")))
-            case RollOrder() | ListenOrder():
-                self._rolling = order
-                self._roll_thread = threading.Thread(target=self._roll, args=(order,), name="roll")
-                self._roll_thread.start()
+            case RollOrder() | StandbyOrder() | ListenOrder():
+                if self._rolling is not None and not isinstance(self._rolling, StandbyOrder):
+                    answer_to.put_nowait(_line(Refused(problem="it is rolling already: press roll once more to stop")))
+                else:
+                    self._begin(order)
             case StopOrder():
-                self._stop_rolling()
+                self._stop_rolling(into_bin=order.into_bin)
+            case PunchOrder():
+                punch = getattr(self._capture, "punch", None)
+                if punch is not None:
+                    punch()
+            case CuesOrder():
+                set_cues = getattr(self._capture, "set_cues", None)
+                if set_cues is not None:
+                    set_cues(order.cues)
             case QuitOrder():
                 self._quit.set()
 
-    def _stop_rolling(self) -> None:
-        for capture in self._captures:
-            capture.stop()
+    def _begin(self, order: RollOrder | StandbyOrder | ListenOrder) -> None:
+        """Start in a thread of its own; whoever stands by lets go of the device first."""
+        self._stop_rolling()
+        before, self._rolling, self._stop_asked = self._roll_thread, order, False
+        self._busy_with = None if isinstance(order, StandbyOrder) else order.roll_id
+        self._roll_thread = threading.Thread(target=self._roll, args=(order, before), name="roll")
+        self._roll_thread.start()
 
-    def _roll(self, order: RollOrder | ListenOrder) -> None:
+    def _stop_rolling(self, *, into_bin: bool = False) -> None:
+        self._stop_asked = True
+        if self._capture is not None:
+            self._capture.stop(into_bin=into_bin)
+
+    def _roll(self, order: RollOrder | StandbyOrder | ListenOrder, before: threading.Thread | None) -> None:
+        if before is not None:
+            before.join()
         # Imported here: numpy, scipy and numba take seconds, and the engine answers before that.
-        from fatsignal.engine.listener import Listener
-        from fatsignal.engine.recorder import Recorder
-        from fatsignal.engine.sources import source_of
-        from fatsignal.engine.together import roll_together
+        from fatsignal.engine.captures import capture_of
 
         try:
-            if isinstance(order, RollOrder):
-                recorders = [
-                    Recorder(each, source_of(each), self._tell_from_thread) for each in (order, *order.together)
-                ]
-                self._captures = list(recorders)
-                roll_together(recorders)
-            else:
-                listener = Listener(order, source_of(order), self._tell_from_thread)
-                self._captures = [listener]
-                listener.run()
+            with capture_of(order, self._tell_from_thread, self._ears) as capture:
+                self._capture = capture
+                if self._stop_asked and self._rolling is order:
+                    # Pressed again while the source was being opened.
+                    capture.stop()
+                capture.run()
         except Exception as trouble:
             self._tell_from_thread(Refused(problem=f"it could not start: {trouble}"))
         finally:
-            self._captures = []
-            self._rolling = None
+            self._capture = None
+            if self._rolling is order:
+                self._rolling = None
 
     def _tell_from_thread(self, event: Event) -> None:
         with contextlib.suppress(RuntimeError):  # the loop is closing: nobody is left to be told
             self._loop.call_soon_threadsafe(self._tell, event)
 
     def _tell(self, event: Event) -> None:
+        if isinstance(event, Rolling):
+            self._told = event
+        elif isinstance(event, Refused) or (isinstance(event, Ended) and not event.stood_by):
+            self._told = self._busy_with = None
         line = _line(event)
         for queue in list(self._listeners):
             if queue.qsize() < _LINES_BEHIND or event.event not in ("meters", "pitch"):
@@ -203,7 +259,13 @@ async def _main() -> None:
     parser.add_argument("run_folder", type=Path)
     arguments = parser.parse_args()
     arguments.run_folder.mkdir(parents=True, exist_ok=True)
-    await Engine(arguments.run_folder).serve()
+    life = hold_life(arguments.run_folder)
+    if life is None:
+        print("another engine has this folder", file=sys.stderr)
+        return
+    with life:
+        (arguments.run_folder / ADDRESS_NAME).unlink(missing_ok=True)
+        await Engine(arguments.run_folder).serve()
 
 
 if __name__ == "__main__":

@@ -2,12 +2,13 @@
 
 import asyncio
 import contextlib
-import os
 import subprocess
 import sys
 from collections.abc import AsyncIterator
 from pathlib import Path
+from uuid import UUID
 
+from fatsignal.engine.life import engine_lives
 from fatsignal.engine.protocol import ADDRESS_NAME, EVENTS, EngineAddress, Event, Order
 from fatsignal.errors import RollRefused
 
@@ -16,13 +17,13 @@ _START_S = 10.0
 
 
 def running_engine(run_folder: Path) -> EngineAddress | None:
-    """The engine that left its address here, if its process lives."""
+    """The engine that left its address here, if it lives."""
+    if not engine_lives(run_folder):
+        return None
     try:
-        address = EngineAddress.model_validate_json((run_folder / ADDRESS_NAME).read_text())
-        os.kill(address.pid, 0)
+        return EngineAddress.model_validate_json((run_folder / ADDRESS_NAME).read_text())
     except (OSError, ValueError):
         return None
-    return address
 
 
 def start_engine(run_folder: Path) -> None:
@@ -33,6 +34,22 @@ def start_engine(run_folder: Path) -> None:
             [sys.executable, "-m", "fatsignal.engine", str(run_folder)],
             stdin=subprocess.DEVNULL, stdout=log, stderr=log, start_new_session=True,
         )  # fmt: skip
+
+
+async def open_ears(run_folder: Path, cue_id: UUID) -> tuple[asyncio.StreamReader, asyncio.StreamWriter]:
+    """A connection on which the engine sends what a cue hears (`engine/ears.py`).
+
+    Raises
+    ------
+    OSError
+        If no engine runs.
+    """
+    address = running_engine(run_folder)
+    if address is None:
+        raise ConnectionRefusedError("no engine runs")
+    reader, writer = await asyncio.open_connection("127.0.0.1", address.port)
+    writer.write(f"{address.token} {cue_id}\n".encode())
+    return reader, writer
 
 
 class EngineLink:
@@ -51,12 +68,13 @@ class EngineLink:
         RollRefused
             If no engine answers within ten seconds.
         """
-        if running_engine(self._run_folder) is None:
-            (self._run_folder / ADDRESS_NAME).unlink(missing_ok=True)
-            start_engine(self._run_folder)
-        deadline = asyncio.get_running_loop().time() + _START_S
+        now = asyncio.get_running_loop().time
+        deadline, start_at = now() + _START_S, now()
         while True:
             address = running_engine(self._run_folder)
+            if address is None and now() >= start_at and not engine_lives(self._run_folder):
+                start_engine(self._run_folder)
+                start_at = now() + _START_S / 2
             if address is not None:
                 try:
                     self._reader, self._writer = await asyncio.open_connection(
@@ -66,10 +84,8 @@ class EngineLink:
                     await self._writer.drain()
                     return
                 except OSError:
-                    # An engine that was killed leaves its address, and its process until it is waited for.
-                    (self._run_folder / ADDRESS_NAME).unlink(missing_ok=True)
-                    start_engine(self._run_folder)
-            if asyncio.get_running_loop().time() > deadline:
+                    pass  # it is dying, or the address is that of the engine before it
+            if now() > deadline:
                 raise RollRefused("the recording engine does not start; see run/engine.log in the data folder")
             await asyncio.sleep(0.03)
 

@@ -1,52 +1,141 @@
-"""Listening for a check, or to what the computer plays: a capture that also reads the pitch while a string is tuned."""
+"""Listening for a check, or to what the computer plays: to disk, with meters, and with the pitch of a string."""
 
+import threading
 from collections.abc import Callable
+from datetime import datetime
+from uuid import UUID
 
 import numpy as np
 
-from fatsignal.core.clip import Samples
 from fatsignal.core.pitch.notes import targets_of
 from fatsignal.core.pitch.tuner import Tuner
-from fatsignal.engine.capture import Capture
-from fatsignal.engine.protocol import ChannelFile, Event, Listening, ListenOrder, Pitch
+from fatsignal.engine.disk_line import DiskLine
+from fatsignal.engine.intake import Intake
+from fatsignal.engine.meter_window import FRAMES_PER_COLUMN, METER_HZ, MeterWindow
+from fatsignal.engine.passes import Reason
+from fatsignal.engine.protocol import Ended, Event, Listening, ListenOrder, Meters, Pitch
+from fatsignal.engine.take_files import TakeFiles, WriterFactory, disk_sentence
+from fatsignal.errors import FatSignalError, RollRefused
+from fatsignal.files.wave_writer import WaveWriter
 from fatsignal.rig.source import Source
 
 
-class Listener(Capture[ListenOrder]):
-    """Listens to one order."""
+class Listener:
+    """Listens to one order. `run` blocks until its frames are there, `stop` is called, or a problem ends it."""
 
-    def __init__(self, order: ListenOrder, source: Source, tell: Callable[[Event], None]) -> None:
-        super().__init__(order, source, tell)
+    def __init__(
+        self, order: ListenOrder, source: Source, tell: Callable[[Event], None], *,
+        open_writer: WriterFactory = WaveWriter,
+    ) -> None:  # fmt: skip
+        self._order = order
+        self._source = source
+        self._intake = Intake(source, offset_frames=order.record_offset_frames)
+        self._tell = tell
+        self._stopping = threading.Event()
         self._tuner = _tuner(order)
+        self._files = TakeFiles(
+            order.folder, order.stem, source.channels, rate_hz=order.rate_hz, depth=order.depth,
+            from_frame=order.from_frame, open_writer=open_writer,
+        )  # fmt: skip
 
-    def _begun(self, files: list[ChannelFile]) -> None:
-        self.tell(
-            Listening(
-                **self._order.model_dump(include={"roll_id", "session_id", "part_id", "kind"}),
-                frames=self._order.to_frame - self._order.from_frame,
-                channels=files,
+    @property
+    def roll_id(self) -> UUID:
+        return self._order.roll_id
+
+    def stop(self, *, into_bin: bool = False) -> None:
+        """Ask for the end; it comes after the block that is being read."""
+        self._stopping.set()
+        self._source.close()
+
+    def run(self) -> Ended:
+        """Listen. Whatever happens, the files are closed, and an event tells how it ended."""
+        reason: Reason = "stopped"
+        problem = ""
+        order = self._order
+        self._disk = DiskLine(rate_hz=order.rate_hz)
+        try:
+            self._begin()
+            reason = self._listen()
+        except FatSignalError as trouble:
+            reason, problem = "problem", str(trouble)
+        finally:
+            self._source.close()
+            self._disk.do(self._close)
+            self._disk.finish()
+        if self._disk.trouble is not None:
+            reason, problem = "problem", disk_sentence(self._disk.trouble, self._files.frames / order.rate_hz)
+        ended = Ended(
+            roll_id=order.roll_id, folder=order.folder, frames=self._files.frames, reason=reason, problem=problem,
+            listened=True,
+        )  # fmt: skip
+        self._tell(ended)
+        return ended
+
+    def _begin(self) -> None:
+        self._disk.do(lambda: self._files.open(datetime.now().astimezone()))
+        self._disk.catch_up()
+        if self._disk.trouble is None:
+            self._tell(
+                Listening(
+                    **self._order.model_dump(include={"roll_id", "session_id", "part_id", "kind"}),
+                    frames=self._order.to_frame - self._order.from_frame, channels=self._files.channels,
+                )
+            )  # fmt: skip
+
+    def _listen(self) -> Reason:
+        rate_hz, wanted = self._order.rate_hz, self._order.to_frame - self._order.from_frame
+        meters, meter_at = MeterWindow(len(self._source.channels)), rate_hz // METER_HZ
+        heard = 0
+        while not self._stopping.is_set() and heard < wanted:
+            if self._disk.trouble is not None:
+                return "problem"
+            arrived = self._intake.read()
+            if arrived is None:
+                return "stopped" if self._stopping.is_set() else "section"
+            if arrived.lost_frames:
+                raise RollRefused("the interface lost audio while it was listened to: check again")
+            block = arrived.samples[: wanted - heard]
+            if not len(block):
+                continue
+            self._disk.write(self._files, block)
+            heard += len(block)
+            meters.add(block)
+            if self._tuner is not None:
+                # The first channel is the DI, where there is one: the cleanest sound of a string.
+                self._tuner.push(np.ascontiguousarray(block[:, 0]))
+            if heard >= meter_at:
+                meter_at += rate_hz // METER_HZ
+                self._show(meters, heard)
+        return "section" if heard >= wanted else "stopped"
+
+    def _close(self) -> None:
+        trouble = self._files.close()
+        if trouble is not None:
+            raise trouble
+
+    def _show(self, meters: MeterWindow, heard: int) -> None:
+        frame = self._order.from_frame + heard
+        bar, beat = self._order.tempo.bar_beat_at(frame)
+        levels = meters.take()
+        self._tell(
+            Meters(
+                roll_id=self.roll_id, frame=frame, bar=bar, beat=beat, peak_dbfs=levels.peak_dbfs,
+                average_dbfs=levels.average_dbfs, frames_per_column=FRAMES_PER_COLUMN,
+                first_column=levels.first_column, columns=levels.columns,
             )
-        )
-
-    def _heard(self, block: Samples) -> None:
+        )  # fmt: skip
         if self._tuner is not None:
-            # The first channel is the DI, where there is one: the cleanest sound of a string.
-            self._tuner.push(np.ascontiguousarray(block[:, 0]))
+            self._tell(self._pitch(self._tuner))
 
-    def _shown(self) -> None:
-        if self._tuner is None:
-            return
-        found = self._tuner.reading()
+    def _pitch(self, tuner: Tuner) -> Pitch:
+        found = tuner.reading()
         if found is None:
-            self.tell(Pitch(roll_id=self._order.roll_id))
-            return
-        self.tell(
-            Pitch(
-                roll_id=self._order.roll_id, note=found.note, string=found.string, cents=round(found.cents, 2),
-                frequency_hz=round(found.frequency_hz, 3),
-                drift_cents=None if found.drift_cents is None else round(found.drift_cents, 2),
-                since_onset_s=round(found.since_onset_s, 3),
-            )
+            return Pitch(roll_id=self.roll_id)
+        return Pitch(
+            roll_id=self.roll_id, note=found.note, string=found.string, cents=round(found.cents, 2),
+            frequency_hz=round(found.frequency_hz, 3),
+            drift_cents=None if found.drift_cents is None else round(found.drift_cents, 2),
+            since_onset_s=round(found.since_onset_s, 3),
         )  # fmt: skip
 
 

@@ -1,28 +1,33 @@
 """What the engine and whoever drives it say to each other: one JSON document a line, with a version.
 
 The first line to the engine is its token; then come orders. The engine answers with events, and
-sends them to everyone who is connected.
+sends them to everyone who is connected. A connection whose first line is the token and the id of a cue is a pair of
+ears: it gets that cue's sound (`engine/ears.py`), and nothing else.
 """
 
-from datetime import datetime
 from pathlib import Path
 from typing import Annotated, Literal
 from uuid import UUID
 
 from pydantic import BaseModel, ConfigDict, Field, TypeAdapter
 
+from fatsignal.core.cue.mix import CueMix
+from fatsignal.core.cue.monitoring import Hear, When
 from fatsignal.core.instrument.player import Note
+from fatsignal.core.takes.roll_plan import RollPlan, Way
+from fatsignal.core.takes.windows import Window
 from fatsignal.core.timing.click import ClickSettings
 from fatsignal.core.timing.tempo import TempoMap
+from fatsignal.core.tone.document import Tone
 from fatsignal.rig.interface import SimulatedInterface
 from fatsignal.rig.setup import RigSetup
 
-VERSION: Literal[1] = 1
+VERSION: Literal[2] = 2
 
 
 class _Message(BaseModel):
     model_config = ConfigDict(extra="forbid", ser_json_inf_nan="constants")
-    v: Literal[1] = VERSION
+    v: Literal[2] = VERSION
 
 
 class _CaptureOrder(_Message):
@@ -30,14 +35,9 @@ class _CaptureOrder(_Message):
 
     roll_id: UUID
     session_id: UUID
-    folder: Path
-    stem: str
     rate_hz: int
     depth: Literal["16", "24", "32f"] = "24"
-    from_frame: int
-    to_frame: int
     tempo: TempoMap
-    seed: int
     interface: SimulatedInterface = SimulatedInterface()
     record_offset_frames: int = 0
     reference_pitch_hz: float = 440.0
@@ -45,20 +45,107 @@ class _CaptureOrder(_Message):
     speed: float = 1.0
 
 
-class RollOrder(_CaptureOrder):
-    """Everything the engine needs to roll one take without asking anybody."""
+class PartMonitor(BaseModel):
+    """How a part is heard while it is played; `tone` is the whole document, so that nobody has to be asked."""
 
-    do: Literal["roll"] = "roll"
+    model_config = ConfigDict(extra="forbid")
+
+    hear: Hear = "nothing"
+    when: When = "always"
+    channel: int = Field(default=0, description="Among the part's own, heard straight from the interface.")
+    tone: Tone | None = None
+    tone_revision_id: UUID | None = None
+    print_sim: bool = False
+
+
+class PlayPiece(BaseModel):
+    """A stretch of the song from a file whose first frame lies at `begins_frame` of the song."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    file: Path
+    begins_frame: int
+    span: Window
+    take_id: UUID | None = None
+
+
+class PlayTrack(BaseModel):
+    """What plays beside the roll: a part's takes, or a backing track; `own` takes are heard outside windows only."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    key: str
+    pieces: list[PlayPiece]
+    stereo: bool = False
+    gain_db: float = 0.0
+    own: bool = False
+
+
+class Cue(BaseModel):
+    """What one listener hears."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    cue_id: UUID
+    mix: CueMix
+
+
+class PartOrder(BaseModel):
+    """A part that rolls: where its takes go, and what plays it.
+
+    Pass k of the roll becomes take `first_number` + k, in `folder` / "Take 07", as "Baritone 07 - DI.wav".
+    """
+
+    model_config = ConfigDict(extra="forbid")
+
     part_id: UUID
-    section_id: UUID | None = None
-    number: int
-    window_from_frame: int
-    window_to_frame: int
+    name: str
+    folder: Path
+    first_number: int
     setup: RigSetup
     notes: list[Note]
-    together: "list[RollOrder]" = Field(
-        default_factory=list, description="Parts that are armed together: they roll and stop with this one."
-    )
+    seed: int
+    monitor: PartMonitor = PartMonitor()
+
+    @property
+    def key(self) -> str:
+        """Its strip in a cue."""
+        return str(self.part_id)
+
+    @property
+    def prints(self) -> bool:
+        """Whether a tone is printed beside its DI."""
+        return self.monitor.print_sim and self.monitor.tone is not None and self.setup.di is not None
+
+    @property
+    def channels_to_disk(self) -> int:
+        return len(self.setup.inputs) + self.prints
+
+
+class RollOrder(_CaptureOrder):
+    """Everything the engine needs to roll without asking anybody; the first part is the one that is shown."""
+
+    do: Literal["roll"] = "roll"
+    section_id: UUID | None = None
+    plan: RollPlan
+    parts: list[PartOrder] = Field(min_length=1, max_length=16)
+    tracks: list[PlayTrack] = []
+    cues: list[Cue] = []
+
+
+class StandbyOrder(_CaptureOrder):
+    """Nothing goes to disk: who is armed hears the own playing until something else is ordered."""
+
+    do: Literal["standby"] = "standby"
+    parts: list[PartOrder] = Field(min_length=1, max_length=16)
+    cues: list[Cue] = []
+
+
+class CuesOrder(_Message):
+    """Levels and pans changed: they hold from the next block on."""
+
+    do: Literal["cues"] = "cues"
+    cues: list[Cue]
 
 
 ListenKind = Literal["level", "tuning", "noise", "bleed", "latency", "computer"]
@@ -69,12 +156,26 @@ class ListenOrder(_CaptureOrder):
 
     do: Literal["listen"] = "listen"
     kind: ListenKind
+    folder: Path
+    stem: str
+    from_frame: int
+    to_frame: int
+    seed: int
     part_id: UUID | None = None
     setup: RigSetup | None = None
 
 
 class StopOrder(_Message):
+    """Stop; with `into_bin` the pass that rolls goes into the bin."""
+
     do: Literal["stop"] = "stop"
+    into_bin: bool = False
+
+
+class PunchOrder(_Message):
+    """By hand: in where it is out, out where it is in."""
+
+    do: Literal["punch"] = "punch"
 
 
 class QuitOrder(_Message):
@@ -83,35 +184,27 @@ class QuitOrder(_Message):
     do: Literal["quit"] = "quit"
 
 
-Order = Annotated[RollOrder | ListenOrder | StopOrder | QuitOrder, Field(discriminator="do")]
-ORDERS: TypeAdapter[RollOrder | ListenOrder | StopOrder | QuitOrder] = TypeAdapter(Order)
+AnyOrder = RollOrder | StandbyOrder | ListenOrder | CuesOrder | StopOrder | PunchOrder | QuitOrder
+Order = Annotated[AnyOrder, Field(discriminator="do")]
+ORDERS: TypeAdapter[AnyOrder] = TypeAdapter(Order)
 
 
 class ChannelFile(BaseModel):
-    """A channel of a roll and the file it goes to, relative to the roll's folder."""
+    """A channel of a roll and the file it goes to, relative to its take's folder."""
 
     name: str
     kind: str
     file: str
 
 
-class Journal(BaseModel):
-    """What stands beside the files of a roll from its first block on; enough to enter it as a take later."""
-
-    order: RollOrder
-    channels: list[ChannelFile]
-    started_at: datetime
-    ended: Literal["", "stopped", "section", "problem"] = ""
-    problem: str = ""
-
-
 class Hello(_Message):
-    """The state on connecting."""
+    """The state on connecting; `busy_with` also names what has been ordered and has not begun to roll."""
 
     event: Literal["hello"] = "hello"
     pid: int
     ready: bool
-    rolling: UUID | None
+    rolling: "Rolling | None"
+    busy_with: UUID | None = None
 
 
 class Ready(_Message):
@@ -120,17 +213,40 @@ class Ready(_Message):
     event: Literal["ready"] = "ready"
 
 
+class RollingPart(BaseModel):
+    """The take of one part that grows now."""
+
+    part_id: UUID
+    take_id: UUID
+    number: int
+    channels: list[ChannelFile]
+
+
 class Rolling(_Message):
+    """A pass rolls: told when the roll begins, at every seam, and when a window is opened or closed by hand."""
+
     event: Literal["rolling"] = "rolling"
     roll_id: UUID
     session_id: UUID
-    part_id: UUID
-    number: int
-    from_frame: int
-    window_from_frame: int
-    window_to_frame: int
+    section_id: UUID | None
+    way: Way
+    pass_number: int
+    again: bool = Field(description="Another pass follows when this one is over.")
+    from_frame: int = Field(description="Of the file: where in the song this pass begins.")
+    play_from_frame: int = Field(description="Before it only the click counts in.")
     to_frame: int
-    channels: list[ChannelFile]
+    windows: list[Window]
+    by_hand: bool
+    punched_in: bool
+    parts: list[RollingPart]
+
+
+class PassEnded(_Message):
+    """The files of one pass are closed; the roll may go on."""
+
+    event: Literal["pass_ended"] = "pass_ended"
+    roll_id: UUID
+    takes: list[UUID]
 
 
 class Listening(_Message):
@@ -162,7 +278,7 @@ class Meters(_Message):
     """Levels since the last message, and the new columns of the wave.
 
     `columns` holds, per channel, pairs of minimum and maximum in 127ths, each of
-    `frames_per_column` frames, beginning with column `first_column`.
+    `frames_per_column` frames, beginning with column `first_column` of the pass.
     """
 
     event: Literal["meters"] = "meters"
@@ -175,6 +291,18 @@ class Meters(_Message):
     frames_per_column: int
     first_column: int
     columns: list[list[tuple[int, int]]]
+    space_left_s: float | None = None
+    lost_frames: int = Field(default=0, description="That the device lost since the roll began.")
+    monitor_load: float | None = Field(default=None, description="Of a block's time, how much hearing it took at most.")
+
+
+class StandingBy(_Message):
+    """Nothing rolls, and what is armed can be heard."""
+
+    event: Literal["standing_by"] = "standing_by"
+    roll_id: UUID
+    session_id: UUID
+    channels: list[ChannelFile]
 
 
 class Ended(_Message):
@@ -182,11 +310,19 @@ class Ended(_Message):
 
     event: Literal["ended"] = "ended"
     roll_id: UUID
-    folder: Path
+    folder: Path | None = Field(default=None, description="Of what was listened to.")
     frames: int
-    reason: Literal["stopped", "section", "problem"]
+    reason: Literal["stopped", "section", "space", "problem"]
     problem: str
     listened: bool = Field(default=False, description="It was no take but a check or the computer's playback.")
+    stood_by: bool = Field(default=False, description="Nothing went to disk.")
+
+
+class Notice(_Message):
+    """Something the player should know while it rolls on."""
+
+    event: Literal["notice"] = "notice"
+    problem: str
 
 
 class Refused(_Message):
@@ -196,8 +332,9 @@ class Refused(_Message):
     problem: str
 
 
-Event = Annotated[Hello | Ready | Rolling | Listening | Meters | Pitch | Ended | Refused, Field(discriminator="event")]
-EVENTS: TypeAdapter[Hello | Ready | Rolling | Listening | Meters | Pitch | Ended | Refused] = TypeAdapter(Event)
+AnyEvent = Hello | Ready | Rolling | PassEnded | StandingBy | Listening | Meters | Pitch | Ended | Notice | Refused
+Event = Annotated[AnyEvent, Field(discriminator="event")]
+EVENTS: TypeAdapter[AnyEvent] = TypeAdapter(Event)
 
 
 class EngineAddress(BaseModel):
@@ -208,6 +345,4 @@ class EngineAddress(BaseModel):
     token: str
 
 
-JOURNAL_NAME = "roll.json"
-ENTERED_NAME = "take.json"
 ADDRESS_NAME = "engine.json"

@@ -1,7 +1,12 @@
 """The source that an order asks for; with an interface of one's own, this is where it is opened instead."""
 
-from fatsignal.engine.protocol import ListenOrder, RollOrder
+from collections.abc import Iterator
+from itertools import count
+
+from fatsignal.core.takes.windows import Window
+from fatsignal.engine.protocol import ListenOrder, PartOrder, RollOrder, StandbyOrder
 from fatsignal.errors import RollRefused
+from fatsignal.rig.band import Band
 from fatsignal.rig.computer import ComputerPlayback
 from fatsignal.rig.late import Late
 from fatsignal.rig.loopback import Loopback
@@ -11,34 +16,35 @@ from fatsignal.rig.situations import situation
 from fatsignal.rig.source import Source
 
 
-def source_of(order: RollOrder | ListenOrder, *, block_frames: int = BLOCK_FRAMES) -> Source:
-    """Open the simulated source of an order.
+def source_of(order: RollOrder | StandbyOrder | ListenOrder, *, block_frames: int | None = None) -> Source:
+    """Open the simulated source of an order; its blocks are those of the interface's buffer.
 
     Raises
     ------
     RollRefused
         If the interface does not fit the session, or the order names no rig where one is heard.
     """
-    pace = Pace(order.speed)
-    late = round(order.interface.round_trip_frames())
+    pace, interface = Pace(order.speed), order.interface
+    frames = block_frames or (interface.buffer_frames if order.speed else BLOCK_FRAMES)
     if isinstance(order, RollOrder):
-        performance = Performance.within(
-            (order.window_from_frame, order.window_to_frame), order.notes, order.tempo, from_frame=order.from_frame,
-            to_frame=order.to_frame, seed=order.seed, reference_pitch_hz=order.reference_pitch_hz, click=order.click,
-        )  # fmt: skip
-        return Late(
-            SimulatedRig(order.setup, performance, interface=order.interface, pace=pace, block_frames=block_frames),
-            frames=late,
-        )
+        rigs = [
+            SimulatedRig(part.setup, _passes(order, part), interface=interface, pace=Pace(0)) for part in order.parts
+        ]
+        band = Band(rigs, interface=interface, pace=pace, block_frames=frames)
+        return Late(band, frames=round(interface.round_trip_frames()))
+    if isinstance(order, StandbyOrder):
+        rigs = [
+            SimulatedRig(part.setup, _trying_out(order, part), interface=interface, pace=Pace(0))
+            for part in order.parts
+        ]
+        return Band(rigs, interface=interface, pace=pace, block_frames=frames)
     match order.kind:
         case "latency":
-            return Loopback(
-                rate_hz=order.rate_hz, interface=order.interface, pace=pace, block_frames=block_frames, seed=order.seed
-            )
+            return Loopback(rate_hz=order.rate_hz, interface=interface, pace=pace, block_frames=frames, seed=order.seed)
         case "computer":
             return ComputerPlayback(
-                order.tempo, from_frame=order.from_frame, to_frame=order.to_frame, interface=order.interface,
-                pace=pace, block_frames=block_frames, seed=order.seed,
+                order.tempo, from_frame=order.from_frame, to_frame=order.to_frame, interface=interface,
+                pace=pace, block_frames=frames, seed=order.seed,
             )  # fmt: skip
         case kind:
             if order.setup is None:
@@ -47,4 +53,31 @@ def source_of(order: RollOrder | ListenOrder, *, block_frames: int = BLOCK_FRAME
                 kind, order.setup, rate_hz=order.rate_hz, seconds=(order.to_frame - order.from_frame) / order.rate_hz,
                 seed=order.seed, reference_pitch_hz=order.reference_pitch_hz, click=order.click,
             )  # fmt: skip
-            return SimulatedRig(order.setup, happening, interface=order.interface, pace=pace, block_frames=block_frames)
+            return SimulatedRig(order.setup, happening, interface=interface, pace=pace, block_frames=frames)
+
+
+def _trying_out(order: StandbyOrder, part: PartOrder) -> Iterator[Performance]:
+    """What a player does who waits: a few bars, then a rest of as many."""
+    tempo = order.tempo
+    bars = (tempo.bar_frame(1), tempo.bar_frame(3), tempo.bar_frame(5))
+    for index in count():
+        yield Performance.within(
+            Window(bars[0], bars[1]), part.notes, tempo, from_frame=bars[0], to_frame=bars[2], seed=part.seed + index,
+            reference_pitch_hz=order.reference_pitch_hz,
+        )  # fmt: skip
+
+
+def _passes(order: RollOrder, part: PartOrder) -> Iterator[Performance]:
+    """What the simulated player does, pass by pass: waits for the count-in, plays what is written, never the same."""
+    plan = order.plan
+    for index in count():
+        start = plan.from_frame if index == 0 else plan.again_from_frame
+        if start is None:
+            # Somebody who has played lets the strings ring until the source is closed.
+            yield Performance([], order.tempo, plan.to_frame, plan.to_frame + 3600 * order.rate_hz, part.seed)
+            continue
+        played = Window(plan.play_from_frame, plan.windows[-1].to_frame if plan.windows else plan.to_frame)
+        yield Performance.within(
+            played, part.notes, order.tempo, from_frame=start, to_frame=plan.to_frame, seed=part.seed + 101 * index,
+            reference_pitch_hz=order.reference_pitch_hz, click=order.click,
+        )  # fmt: skip

@@ -1,0 +1,48 @@
+"""From an order to what carries it out: the source, its tones, the way to the ears."""
+
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+
+from fatsignal.engine.ears import Ears
+from fatsignal.engine.listener import Listener
+from fatsignal.engine.live_chains import LiveChains
+from fatsignal.engine.monitor import Monitor
+from fatsignal.engine.playback import Playback
+from fatsignal.engine.protocol import Event, ListenOrder, RollOrder, StandbyOrder
+from fatsignal.engine.recorder import Recorder
+from fatsignal.engine.sources import source_of
+from fatsignal.engine.standby import Standby
+
+Capture = Recorder | Listener | Standby
+
+
+@contextmanager
+def capture_of(
+    order: RollOrder | StandbyOrder | ListenOrder, tell: Callable[[Event], None], ears: Ears | None = None, *,
+    block_frames: int | None = None,
+) -> Iterator[Capture]:  # fmt: skip
+    """What carries an order out; `run` it. Files that play beside it are closed at the end.
+
+    Raises
+    ------
+    RollRefused
+        If the source cannot be opened.
+    """
+    source = source_of(order, block_frames=block_frames)
+    match order:
+        case ListenOrder():
+            yield Listener(order, source, tell)
+        case StandbyOrder():
+            monitor = Monitor(order.parts, order.cues, ears, rate_hz=order.rate_hz)
+            yield Standby(order, LiveChains(source, order.parts, monitor.hear), tell, monitor=monitor)
+        case RollOrder():
+            playback = Playback(order)
+            monitor = Monitor(
+                order.parts, order.cues, ears, rate_hz=order.rate_hz, plan=order.plan, playback=playback,
+                hurried=order.speed <= 0,
+            )  # fmt: skip
+            chains = LiveChains(source, order.parts, monitor.hear)
+            try:
+                yield Recorder(order, chains, tell, monitor=monitor, load=chains.load)
+            finally:
+                playback.close()

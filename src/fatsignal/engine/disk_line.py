@@ -1,0 +1,113 @@
+"""The way to the disk: a thread of its own, so that a slow disk does not hold up the blocks that arrive.
+
+Blocks wait here for about twenty milliseconds and are written together; killed at any moment, the process leaves all
+but that on disk. Several seconds may wait before whoever brings more is held up.
+"""
+
+import threading
+import time
+from collections.abc import Callable
+from functools import partial
+
+import numpy as np
+
+from fatsignal.core.clip import Samples
+from fatsignal.engine.take_files import TakeFiles
+
+_GATHER_S = 0.02
+_MOST_WAITING_S = 4.0
+_LOOK_S = 1.0
+
+
+class DiskLine:
+    """Writes and other acts on files, one after the other in the order given.
+
+    After the first trouble no more is written, but files are closed as asked: what is on disk stays.
+    """
+
+    def __init__(self, *, rate_hz: int) -> None:
+        self.trouble: OSError | None = None
+        self._rate_hz = rate_hz
+        self._most_frames = round(_MOST_WAITING_S * rate_hz)
+        self._changed = threading.Condition()
+        self._jobs: list[tuple[TakeFiles, Samples] | Callable[[], None]] = []
+        self._waiting_frames = 0
+        self._finishing = False
+        self._looked_s = 0.0
+        self._thread = threading.Thread(target=self._run, name="disk", daemon=True)
+        self._thread.start()
+
+    def write(self, files: TakeFiles, block: Samples) -> None:
+        """Append a block, shape (frames, channels), to a take's files; waits while seconds of audio are ahead of it."""
+        with self._changed:
+            self._changed.wait_for(lambda: self._waiting_frames < self._most_frames)
+            self._jobs.append((files, block))
+            self._waiting_frames += len(block)
+            self._changed.notify_all()
+
+    def do(self, act: Callable[[], None]) -> None:
+        """Do something after all that was asked for until now."""
+        with self._changed:
+            self._jobs.append(act)
+            self._changed.notify_all()
+
+    def catch_up(self) -> None:
+        """Return when all that was asked for until now is done."""
+        there = threading.Event()
+        self.do(there.set)
+        there.wait()
+
+    def finish(self) -> None:
+        """Return when everything is done."""
+        with self._changed:
+            self._finishing = True
+            self._changed.notify_all()
+        self._thread.join()
+
+    def _run(self) -> None:
+        while True:
+            with self._changed:
+                self._changed.wait_for(lambda: self._jobs or self._finishing)
+                if not self._jobs:
+                    return
+                hurried = self._finishing or self._waiting_frames > self._most_frames // 2
+            if not hurried:
+                time.sleep(_GATHER_S)
+            with self._changed:
+                jobs, self._jobs = self._jobs, []
+            self._work(jobs)
+
+    def _work(self, jobs: "list[tuple[TakeFiles, Samples] | Callable[[], None]]") -> None:
+        gathered: dict[TakeFiles, list[Samples]] = {}
+        for job in jobs:
+            if callable(job):
+                self._write(gathered)
+                self._guarded(job)
+            else:
+                gathered.setdefault(job[0], []).append(job[1])
+        self._write(gathered)
+
+    def _write(self, gathered: dict[TakeFiles, list[Samples]]) -> None:
+        look = time.monotonic() - self._looked_s > _LOOK_S
+        frames = 0
+        for files, blocks in gathered.items():
+            frames += sum(map(len, blocks))
+            if self.trouble is None:
+                self._guarded(partial(files.write, np.concatenate(blocks)))
+                if look:
+                    self._looked_s = time.monotonic()
+                    self._guarded(files.stay_in_place)
+        gathered.clear()
+        if frames:
+            with self._changed:
+                self._waiting_frames -= frames
+                self._changed.notify_all()
+
+    def _guarded(self, act: Callable[[], None]) -> None:
+        try:
+            act()
+        except OSError as trouble:
+            self.trouble = self.trouble or trouble
+        except Exception as trouble:
+            # Whatever it is: the thread lives on, so that files are closed and nobody waits for ever.
+            self.trouble = self.trouble or OSError(str(trouble))

@@ -1,0 +1,140 @@
+"""The tones that are heard, run on what comes in, block by block; and printed beside it where that is wanted."""
+
+import time
+from collections.abc import Callable, Sequence
+
+import numpy as np
+
+from fatsignal.core.clip import Samples
+from fatsignal.core.tone.chain import ToneChain
+from fatsignal.engine.protocol import PartOrder
+from fatsignal.rig.source import Block, InputChannel, Source
+
+SIM_NAME = "sim"
+# The parts' sounds through their tones, by the part's place among the parts; a part without one is left out.
+Wet = dict[int, Samples]
+
+
+class LiveChains:
+    """A source with its tones: `hear` is given each block as it comes, with what the tones make of it, at once.
+
+    What is printed becomes a further channel of its part, at the end of the part's own. A running tone answers some
+    frames late; so that its print lies on the DI to the sample, all channels then wait for the slowest tone.
+    """
+
+    def __init__(
+        self, source: Source, parts: Sequence[PartOrder], hear: Callable[[Block, Wet], None] | None = None
+    ) -> None:
+        self.rate_hz = source.rate_hz
+        self._source = source
+        self._hear = hear
+        self._di: dict[int, int] = {}
+        self._chains: dict[int, ToneChain] = {}
+        self._columns: list[slice] = []
+        channels: list[InputChannel] = []
+        self._printed: list[int] = []
+        first = 0
+        for index, part in enumerate(parts):
+            columns = slice(first, first + len(part.setup.inputs))
+            self._columns.append(columns)
+            first = columns.stop
+            own = source.channels[columns]
+            channels += own
+            di = next((place for place, channel in enumerate(own) if channel.kind == "di"), None)
+            monitor = part.monitor
+            heard = monitor.hear == "tone" and monitor.when != "never"
+            if monitor.tone is None or di is None or not (heard or monitor.print_sim):
+                continue
+            self._di[index] = columns.start + di
+            self._chains[index] = ToneChain(monitor.tone, rate_hz=source.rate_hz)
+            if part.prints:
+                self._printed.append(index)
+                channels.append(InputChannel(SIM_NAME, "sim"))
+        self.channels = tuple(channels)
+        self._late = max((self._chains[index].latency_frames for index in self._printed), default=0)
+        self._expected = 0
+        self._pending: Block | None = None
+        self._load = 0.0
+        self._restart()
+
+    def load(self) -> float:
+        """The largest share of a block's own time that tones and hearing took since this was asked last."""
+        load, self._load = self._load, 0.0
+        return load
+
+    def read_block(self) -> Block | None:
+        """The next block with its prints."""
+        if self._pending is not None:
+            block, self._pending = self._pending, None
+            return self._through(block)
+        read = self._source.read_block()
+        if not self._printed:
+            if read is not None:
+                self._sound(read)
+            return read
+        if read is None:
+            return self._rest()
+        if read.at_frame != self._expected and self._began:
+            # Frames were lost: what waits is completed as before silence, and all begins anew after it.
+            self._pending = read
+            return self._rest()
+        return self._through(read)
+
+    def close(self) -> None:
+        """Let go of the source."""
+        self._source.close()
+
+    def _restart(self) -> None:
+        self._began = False
+        self._dry = np.zeros((0, len(self._source.channels)))
+        self._wet: Wet = {index: np.zeros(0) for index in self._printed}
+
+    def _through(self, block: Block) -> Block:
+        if not self._began:
+            self._began = True
+            # Each chain's first outputs belong to before the beginning.
+            self._skip = {index: self._chains[index].latency_frames for index in self._printed}
+        wet = self._sound(block)
+        self._expected = block.at_frame + len(block.samples)
+        return self._together(block.samples, wet)
+
+    def _sound(self, block: Block) -> Wet:
+        began_s = time.perf_counter()
+        wet = {
+            index: chain.process(np.ascontiguousarray(block.samples[:, self._di[index]]))
+            for index, chain in self._chains.items()
+        }
+        if self._hear is not None:
+            self._hear(block, wet)
+        if len(block.samples):
+            took_s = time.perf_counter() - began_s
+            self._load = max(self._load, took_s * self.rate_hz / len(block.samples))
+        return wet
+
+    def _together(self, dry: Samples, wet: Wet) -> Block:
+        """As many frames as all have, from the source's clock on."""
+        self._dry = np.concatenate((self._dry, dry))
+        for index in self._printed:
+            skip = min(self._skip[index], len(wet[index]))
+            self._skip[index] -= skip
+            self._wet[index] = np.concatenate((self._wet[index], wet[index][skip:]))
+        frames = min([len(self._dry), *(len(each) for each in self._wet.values())])
+        at_frame = self._expected - len(self._dry)
+        columns = []
+        for index, own in enumerate(self._columns):
+            columns.append(self._dry[:frames, own])
+            if index in self._wet:
+                columns.append(self._wet[index][:frames, None])
+        self._dry = self._dry[frames:]
+        self._wet = {index: each[frames:] for index, each in self._wet.items()}
+        return Block(np.concatenate(columns, axis=1), at_frame)
+
+    def _rest(self) -> Block | None:
+        """What still waits, with what the tones answer when silence follows."""
+        if not self._began or not len(self._dry):
+            self._restart()
+            return None if self._pending is None else self.read_block()
+        wet = {index: self._chains[index].process(np.zeros(self._late)) for index in self._printed}
+        block = self._together(self._dry[:0], wet)
+        self._restart()
+        return block

@@ -1,0 +1,61 @@
+"""Levels and wave columns of what arrived since the last message."""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from fatsignal.core.clip import Samples
+from fatsignal.core.level.peak import peak_dbfs, rms_dbfs
+from fatsignal.core.level.pyramid import columns
+
+FRAMES_PER_COLUMN = 1024
+METER_HZ = 30
+
+
+@dataclass(frozen=True, slots=True)
+class Levels:
+    """One message's worth; lists run over the channels."""
+
+    peak_dbfs: list[float]
+    average_dbfs: list[float]
+    first_column: int
+    columns: list[list[tuple[int, int]]]
+
+
+class MeterWindow:
+    """Blocks since the last message, and those not yet drawn as columns."""
+
+    def __init__(self, channels: int) -> None:
+        self._channels = channels
+        self._recent: list[Samples] = []
+        self.begin()
+
+    def begin(self) -> None:
+        """A new pass: its columns are counted from 0."""
+        self._undrawn = np.zeros((0, self._channels))
+        self._drawn_columns = 0
+
+    def add(self, block: Samples) -> None:
+        """What arrived, shape (frames, channels)."""
+        self._recent.append(block)
+
+    def take(self) -> Levels:
+        """Everything since the last time; at least one block has been added."""
+        recent = np.concatenate(self._recent)
+        self._recent.clear()
+        waiting = np.concatenate((self._undrawn, recent))
+        whole = len(waiting) // FRAMES_PER_COLUMN
+        ready, self._undrawn = waiting[: whole * FRAMES_PER_COLUMN], waiting[whole * FRAMES_PER_COLUMN :]
+        first, self._drawn_columns = self._drawn_columns, self._drawn_columns + whole
+        channels = [np.ascontiguousarray(recent[:, index]) for index in range(self._channels)]
+        return Levels(
+            [_shown(peak_dbfs(channel)) for channel in channels],
+            [_shown(rms_dbfs(channel)) for channel in channels],
+            first,
+            columns(ready, frames_per_column=FRAMES_PER_COLUMN).tolist() if whole else [[]] * self._channels,
+        )
+
+
+def _shown(level_dbfs: float) -> float:
+    """Silence as the bottom of the meter: JSON has no minus infinity."""
+    return round(max(level_dbfs, -120.0), 2)

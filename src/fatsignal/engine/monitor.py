@@ -1,0 +1,116 @@
+"""The way to the ears: live parts, what plays beside them and the click, mixed for every listener, block by block."""
+
+from collections.abc import Sequence
+from uuid import UUID
+
+import numpy as np
+
+from fatsignal.core.clip import Samples
+from fatsignal.core.cue.mix import gains_of, live_gains
+from fatsignal.core.level.limiter import Limiter
+from fatsignal.core.takes.layers import closing, opening
+from fatsignal.core.takes.roll_plan import RollPlan
+from fatsignal.core.takes.windows import Window
+from fatsignal.engine.ears import Ears
+from fatsignal.engine.live_chains import Wet
+from fatsignal.engine.playback import Playback
+from fatsignal.engine.protocol import Cue, PartOrder
+from fatsignal.rig.source import Block
+
+# How long a block may wait for what plays beside it, as a share of its own time; hurried sources may wait long.
+_PATIENCE_SHARE = 0.25
+_HURRIED_PATIENCE_S = 1.0
+
+
+class Monitor:
+    """Mixes what is heard. Without listeners it does nothing."""
+
+    def __init__(
+        self, parts: Sequence[PartOrder], cues: Sequence[Cue], ears: Ears | None, *, rate_hz: int,
+        plan: RollPlan | None = None, playback: Playback | None = None, hurried: bool = False,
+    ) -> None:  # fmt: skip
+        self._parts = list(parts)
+        self._ears = ears
+        self._rate_hz = rate_hz
+        self._plan, self._playback = plan, playback
+        self._hurried = hurried
+        self._first = np.cumsum([0, *(len(part.setup.inputs) for part in parts)])
+        self._cues: dict[UUID, Cue] = {}
+        self._limiters: dict[UUID, Limiter] = {}
+        self._gains: dict[UUID, tuple[Samples, Samples]] = {}
+        self.windows: Sequence[Window] = ()
+        self.set_cues(cues)
+
+    def set_cues(self, cues: Sequence[Cue]) -> None:
+        """Other levels and pans; they are faded to over the next block."""
+        self._cues = {cue.cue_id: cue for cue in cues}
+
+    @property
+    def listened(self) -> bool:
+        """Whether anybody listens."""
+        return self._ears is not None and bool(self._ears.listened)
+
+    def hear(self, block: Block, wet: Wet) -> None:
+        """Bring a block, as it came in, to all who listen."""
+        if self._ears is None or not len(block.samples):
+            return
+        listened = [cue_id for cue_id in self._ears.listened if cue_id in self._cues]
+        if not listened:
+            return
+        live = self._live(block, wet)
+        beside = self._beside(block.at_frame, len(block.samples))
+        for cue_id in listened:
+            out = self._mixed(cue_id, live, beside)
+            self._ears.send(cue_id, block.at_frame, out)
+
+    def _live(self, block: Block, wet: Wet) -> Samples:
+        live = np.zeros((len(block.samples), len(self._parts)))
+        for index, part in enumerate(self._parts):
+            monitor = part.monitor
+            if monitor.hear == "nothing" or monitor.when == "never":
+                continue
+            sound = wet.get(index) if monitor.hear == "tone" else block.samples[:, self._first[index] + monitor.channel]
+            if sound is None:
+                continue
+            if monitor.when == "rolling or stopped" and self._plan is not None:
+                sound = sound * self._gate(block.at_frame, len(sound), inside=True)
+            live[:, index] = sound
+        return live
+
+    def _beside(self, at_frame: int, frames: int) -> Samples | None:
+        if self._playback is None:
+            return None
+        patience_s = _HURRIED_PATIENCE_S if self._hurried else _PATIENCE_SHARE * frames / self._rate_hz
+        beside = self._playback.take(at_frame, frames, patience_s=patience_s)
+        if self._playback.own.any():
+            # Of the part that is played, earlier takes are heard where it is not punched in.
+            beside[:, self._playback.own] *= self._gate(at_frame, frames, inside=False)[:, None]
+        return beside
+
+    def _gate(self, at_frame: int, frames: int, *, inside: bool) -> Samples:
+        assert self._plan is not None, "only a roll has windows"
+        gate = opening if inside else closing
+        pieces = [gate(self.windows, song, rate_hz=self._rate_hz) for _, song in self._plan.segments(at_frame, frames)]
+        return np.concatenate(pieces)
+
+    def _mixed(self, cue_id: UUID, live: Samples, beside: Samples | None) -> Samples:
+        mix = self._cues[cue_id].mix
+        columns = self._playback.columns if self._playback is not None else []
+        wanted = gains_of(mix, columns), live_gains(mix, [part.key for part in self._parts])
+        before = self._gains.get(cue_id, wanted)
+        self._gains[cue_id] = wanted
+        out = _faded(live, before[1], wanted[1])
+        if beside is not None:
+            out = out + _faded(beside, before[0], wanted[0])
+        limiter = self._limiters.get(cue_id)
+        if limiter is None or limiter.ceiling_dbfs != mix.limit_dbfs:
+            limiter = self._limiters[cue_id] = Limiter(mix.limit_dbfs, rate_hz=self._rate_hz)
+        return limiter.process(np.ascontiguousarray(out))
+
+
+def _faded(signal: Samples, before: Samples, after: Samples) -> Samples:
+    """`signal`, shape (frames, columns), through gains that move evenly from one to the other over its length."""
+    if np.array_equal(before, after):
+        return signal @ after
+    ramp = (np.arange(1, len(signal) + 1) / len(signal))[:, None]
+    return (1 - ramp) * (signal @ before) + ramp * (signal @ after)

@@ -1,0 +1,212 @@
+"""One pass of a roll: a take for each part that rolls, with its files, its journal and its windows."""
+
+import shutil
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from datetime import datetime
+from functools import partial
+from typing import Literal
+from uuid import UUID
+
+import numpy as np
+
+from fatsignal.core.clip import Samples
+from fatsignal.core.takes.roll_plan import Pass
+from fatsignal.core.takes.windows import Gap, Window, joined, touches
+from fatsignal.engine.disk_line import DiskLine
+from fatsignal.engine.journal import Journal, SimTone, take_id_of
+from fatsignal.engine.protocol import PartOrder, RollingPart, RollOrder
+from fatsignal.engine.take_files import TakeFiles, WriterFactory
+from fatsignal.rig.source import InputChannel
+
+Reason = Literal["stopped", "section", "space", "problem"]
+
+_SOME_DAY = 1 << 62
+_COUNT_IN = "stopped before its window began"
+_HARDLY_BEGUN = "stopped in its first bar"
+
+
+@dataclass(slots=True)
+class _Take:
+    """A part's take in this pass; `columns` are its channels among those of the source."""
+
+    files: TakeFiles
+    journal: Journal
+    columns: slice
+
+
+class RollingPass:
+    """A pass while it rolls. Its files belong to the disk line; all else to the thread that rolls."""
+
+    def __init__(
+        self,
+        order: RollOrder,
+        place: Pass,
+        inputs: Sequence[InputChannel],
+        disk: DiskLine,
+        *,
+        open_writer: WriterFactory,
+    ) -> None:
+        self.place = place
+        self._order = order
+        self._disk = disk
+        self.windows = list(order.plan.windows)
+        self.by_hand = order.plan.by_hand
+        self._in_since: int | None = None
+        started_at = datetime.now().astimezone()
+        self._takes: list[_Take] = []
+        first = 0
+        for part in order.parts:
+            columns = slice(first, first + part.channels_to_disk)
+            first = columns.stop
+            self._takes.append(self._take_of(part, inputs[columns], columns, started_at, open_writer))
+
+    def _take_of(
+        self, part: PartOrder, inputs: Sequence[InputChannel], columns: slice, started_at: datetime,
+        open_writer: WriterFactory,
+    ) -> _Take:  # fmt: skip
+        order, number = self._order, part.first_number + self.place.index
+        files = TakeFiles(
+            part.folder / f"Take {number:02d}", f"{part.name} {number:02d}", inputs, rate_hz=order.rate_hz,
+            depth=order.depth, from_frame=self.place.song_from, open_writer=open_writer,
+        )  # fmt: skip
+        journal = Journal(
+            take_id=take_id_of(order.roll_id, part.part_id, self.place.index), roll_id=order.roll_id,
+            session_id=order.session_id, part_id=part.part_id, number=number, rate_hz=order.rate_hz,
+            from_frame=self.place.song_from, windows=self.windows, by_hand=self.by_hand, setup=part.setup,
+            channels=files.channels, started_at=started_at, sim_tone=_sim_tone(part), heard=_heard(order),
+        )  # fmt: skip
+        return _Take(files, journal, columns)
+
+    @property
+    def frames(self) -> int:
+        """Frames on disk."""
+        return min(take.files.frames for take in self._takes)
+
+    @property
+    def take_ids(self) -> list[UUID]:
+        return [take.journal.take_id for take in self._takes]
+
+    @property
+    def parts(self) -> list[RollingPart]:
+        return [
+            RollingPart(
+                part_id=take.journal.part_id, take_id=take.journal.take_id, number=take.journal.number,
+                channels=take.journal.channels,
+            )
+            for take in self._takes
+        ]  # fmt: skip
+
+    @property
+    def punched_in(self) -> bool:
+        return self._in_since is not None
+
+    @property
+    def used(self) -> list[Window]:
+        """Its windows as they are now; one that is open ends some day."""
+        return [*self.windows, *([] if self._in_since is None else [Window(self._in_since, _SOME_DAY)])]
+
+    def open(self) -> None:
+        """Make folders, journals and files, on the disk line."""
+        for take in self._takes:
+            self._disk.do(partial(_open, take))
+
+    def write(self, samples: Samples, at_frame: int, lost_frames: int) -> None:
+        """Give the files what of these frames of the stream is theirs; the first `lost_frames` stand for lost ones."""
+        start, end = max(at_frame, self.place.stream_from), min(at_frame + len(samples), self.place.stream_to)
+        if start >= end:
+            return
+        mine = samples[start - at_frame : end - at_frame]
+        lost = min(end, at_frame + lost_frames) - start
+        for take in self._takes:
+            self._disk.write(take.files, np.ascontiguousarray(mine[:, take.columns]))
+        if lost > 0:
+            gap = Gap(start - self.place.stream_from, lost)
+            self._change(lambda journal: {"gaps": [*journal.gaps, gap]})
+
+    def punch(self, song_frame: int) -> None:
+        """In where it was out, out where it was in. The first press makes what is used a matter of presses."""
+        if not self.by_hand:
+            self.by_hand, self.windows = True, []
+        if self._in_since is None:
+            self._in_since = song_frame
+        else:
+            self.windows = list(joined([*self.windows, Window(self._in_since, song_frame)]))
+            self._in_since = None
+        # While it is in, the journal has it in until the end: a crash keeps what was pressed.
+        now = self.used
+        self._change(lambda _: {"windows": now, "by_hand": True})
+
+    def close(
+        self, reason: Reason, *, at_frame: int, into_bin: bool, one_bar_frames: int, done: Callable[[], None]
+    ) -> None:
+        """Close the files at a frame of the stream, then call `done`, all on the disk line."""
+        song_frame = self.place.song_from + at_frame - self.place.stream_from
+        if self._in_since is not None:
+            self.punch(song_frame)
+        played = sum(max(0, min(window.to_frame, song_frame) - window.from_frame) for window in self.windows)
+        note = ""
+        if reason == "stopped" and not self.by_hand:
+            if not played:
+                note = _COUNT_IN
+            elif self.place.index and played < one_bar_frames:
+                note = _HARDLY_BEGUN
+        for take in self._takes:
+            self._disk.do(partial(_close, take, reason, into_bin or bool(note), note))
+        self._disk.do(done)
+
+    def discard(self) -> None:
+        """Nothing but a copy of the pass before is in it: its files go."""
+        for take in self._takes:
+            self._disk.do(partial(_discard, take))
+
+    def _change(self, changes: Callable[[Journal], dict[str, object]]) -> None:
+        for take in self._takes:
+            take.journal = take.journal.model_copy(update=changes(take.journal))
+            self._disk.do(partial(_keep, take))
+
+
+def _heard(order: RollOrder) -> list[UUID]:
+    """Takes of other parts that play beside the roll where it is used."""
+    spans = order.plan.windows or (Window(order.plan.play_from_frame, order.plan.to_frame),)
+    return sorted(
+        {
+            piece.take_id
+            for track in order.tracks
+            if not track.own
+            for piece in track.pieces
+            if piece.take_id is not None and touches(spans, piece.span)
+        }
+    )
+
+
+def _sim_tone(part: PartOrder) -> SimTone | None:
+    tone = part.monitor.tone
+    if not part.prints or tone is None:
+        return None
+    return SimTone(name=tone.name, fingerprint=tone.fingerprint(), tone_revision_id=part.monitor.tone_revision_id)
+
+
+def _open(take: _Take) -> None:
+    take.files.open(take.journal.started_at, first=partial(_keep, take))
+
+
+def _keep(take: _Take) -> None:
+    if take.files.folder.exists():
+        take.journal.write(take.files.folder)
+
+
+def _close(take: _Take, reason: Reason, into_bin: bool, note: str) -> None:
+    if not take.files.opened:
+        return
+    trouble = take.files.close()
+    take.journal = take.journal.model_copy(update={"ended": reason, "into_bin": into_bin, "problem": note})
+    _keep(take)
+    if trouble is not None:
+        raise trouble
+
+
+def _discard(take: _Take) -> None:
+    if take.files.opened:
+        take.files.close()
+        shutil.rmtree(take.files.folder, ignore_errors=True)

@@ -1,0 +1,117 @@
+"""The files of one take, or of one check: one a channel, all of one length, in a folder of their own."""
+
+import errno
+from collections.abc import Callable, Sequence
+from datetime import datetime
+from pathlib import Path
+
+from fatsignal.core.clip import Samples
+from fatsignal.core.level.depth import Depth
+from fatsignal.engine.protocol import ChannelFile
+from fatsignal.files.bext import BroadcastNote
+from fatsignal.files.wave_writer import WaveWriter
+from fatsignal.rig.source import InputChannel
+
+WriterFactory = Callable[..., WaveWriter]
+
+
+class TakeFiles:
+    """Files that grow together. All methods belong to the thread that writes."""
+
+    def __init__(
+        self, folder: Path, stem: str, channels: Sequence[InputChannel], *, rate_hz: int, depth: Depth, from_frame: int,
+        open_writer: WriterFactory = WaveWriter,
+    ) -> None:  # fmt: skip
+        self.folder = folder
+        self.rate_hz = rate_hz
+        self.channels = [
+            ChannelFile(name=channel.name, kind=channel.kind, file=f"{stem} - {channel.name}.wav")
+            for channel in channels
+        ]
+        self._stem = stem
+        self._depth: Depth = depth
+        self._from_frame = from_frame
+        self._open_writer = open_writer
+        self._writers: list[WaveWriter] = []
+        self._moved: Callable[[], None] | None = None
+
+    @property
+    def frames(self) -> int:
+        """Frames that every channel has: a full disk may leave them at different lengths."""
+        return min((writer.frames for writer in self._writers), default=0)
+
+    @property
+    def opened(self) -> bool:
+        return bool(self._writers)
+
+    def open(self, started_at: datetime, *, first: Callable[[], None] | None = None) -> None:
+        """Make the folder, do what comes `first` in it, open all files.
+
+        Raises
+        ------
+        OSError
+            If the folder is there already, or the disk refuses.
+        """
+        self.folder.mkdir(parents=True, exist_ok=False)
+        self._moved = first
+        if first is not None:
+            first()
+        for channel in self.channels:
+            note = BroadcastNote(
+                description=f"{self._stem} - {channel.name}", originated_at=started_at,
+                time_reference_frames=max(0, self._from_frame),
+            )  # fmt: skip
+            self._writers.append(
+                self._open_writer(self.folder / channel.file, rate_hz=self.rate_hz, depth=self._depth, note=note)
+            )
+
+    def write(self, block: Samples) -> None:
+        """Append a block, shape (frames, channels); afterwards every file is whole.
+
+        On a disk that fills, every channel takes as much as fits before the trouble is raised.
+        """
+        first: OSError | None = None
+        for index, writer in enumerate(self._writers):
+            try:
+                writer.write(block[:, index : index + 1])
+            except OSError as trouble:
+                first = first or trouble
+        for writer in self._writers:
+            writer.flush()
+        if first is not None:
+            raise first
+
+    def stay_in_place(self) -> None:
+        """Where the folder was moved or deleted meanwhile, make it again, with all that was written until now."""
+        if all(writer.is_in_place() for writer in self._writers):
+            return
+        self.folder.mkdir(parents=True, exist_ok=True)
+        if self._moved is not None:
+            self._moved()
+        for writer in self._writers:
+            if not writer.is_in_place():
+                writer.write_again()
+
+    def close(self) -> OSError | None:
+        """Close all; the first trouble is given back, so that every file is closed."""
+        first: OSError | None = None
+        for writer in self._writers:
+            try:
+                writer.close()
+            except OSError as trouble:
+                first = first or trouble
+        return first
+
+
+def disk_sentence(trouble: OSError, kept_s: float) -> str:
+    """What went wrong with the disk, what was kept, what to do."""
+    kept = f"what was rolled until then is kept ({kept_s:.1f} s)" if kept_s > 0 else "nothing was rolled"
+    match trouble.errno:
+        case errno.ENOSPC | errno.EDQUOT | errno.EFBIG:
+            return f"the disk is full: {kept}; make room and roll again"
+        case errno.EROFS | errno.EACCES | errno.EPERM:
+            return f"the session's folder cannot be written to: {kept}; allow writing there and roll again"
+        case errno.EEXIST:
+            return "the take's folder exists already: nothing was overwritten; roll again"
+        case _:
+            return f"writing failed ({trouble.strerror or trouble}): {kept}; check the disk and roll again"
