@@ -1,5 +1,5 @@
 from dataclasses import replace
-from datetime import UTC, datetime
+from datetime import UTC, datetime, timedelta
 from fractions import Fraction
 from uuid import uuid4
 
@@ -7,6 +7,7 @@ import psycopg
 import pytest
 
 from fatsignal.core.song.sections import SongSection
+from fatsignal.core.takes.windows import Gap, Window
 from fatsignal.core.timing.tempo import MeterChange, TempoChange, TempoMap
 from fatsignal.errors import NotFound, SettingRefused
 from fatsignal.store import (
@@ -56,8 +57,7 @@ async def a_take(conn, part, number=1, **changes):
         "from_frame": 1000,
         "recorded_frame": 1000,
         "frames": 5000,
-        "window_from_frame": 2000,
-        "window_to_frame": 5000,
+        "windows": (Window(2000, 5000),),
         "origin": "rolled",
         "rig_sheet": {},
         "note": "",
@@ -133,11 +133,41 @@ async def test_sections_change_places_in_one_go_and_keep_their_ids(conn):
     assert await sections.list_sections(conn, session.id) == []
 
 
+async def test_a_take_keeps_any_number_of_windows_and_what_the_device_lost(conn):
+    part = await a_part(conn, await a_session(conn))
+    windows = (Window(1000, 1500), Window(2000, 2400), Window(4000, 6000))
+    take = await a_take(conn, part, windows=windows, gaps=(Gap(17, 480),), by_hand=True)
+    found = await takes.get_take(conn, take.id)
+    assert (found.windows, found.gaps, found.by_hand) == (windows, (Gap(17, 480),), True)
+    assert (found.used, found.whole) == (Window(1000, 6000), Window(1000, 6000))
+    empty = await takes.get_take(conn, (await a_take(conn, part, 2, windows=())).id)
+    assert (empty.windows, empty.used) == ((), Window(1000, 6000))
+    await takes.move_takes(conn, {take.id: -700, empty.id: 5})
+    assert (await takes.get_take(conn, take.id)).windows[1] == Window(1300, 1700)
+    assert (await takes.get_take(conn, empty.id)).windows == ()
+
+
+async def test_the_last_pass_is_that_of_all_parts_that_rolled_as_one(conn):
+    session = await a_session(conn)
+    first, second = await a_part(conn, session), await a_part(conn, session, "Bass", armed=False)
+    roll, now = uuid4(), datetime.now(UTC)
+    for minute, (part, number) in enumerate([(first, 1), (first, 2), (second, 1)]):
+        await a_take(conn, part, number, recorded_at=now - timedelta(minutes=10 - minute), roll_id=uuid4())
+    together = [await a_take(conn, part, 3, recorded_at=now, roll_id=roll) for part in (first, second)]
+    await a_take(conn, first, 4, recorded_at=now + timedelta(hours=1), origin="imported")
+    assert set(await takes.last_rolled(conn, session.id)) == {take.id for take in together}
+    # The pass before, of the same loop, is another one.
+    later = await a_take(conn, first, 5, recorded_at=now + timedelta(seconds=8), roll_id=roll)
+    assert await takes.last_rolled(conn, session.id) == [later.id]
+    await takes.set_binned(conn, later.id, binned=True)
+    assert len(await takes.last_rolled(conn, session.id)) == 2
+
+
 async def test_takes_move_with_their_window_and_remember_where_they_were_recorded(conn):
     take = await a_take(conn, await a_part(conn, await a_session(conn)))
     await takes.move_takes(conn, {take.id: 700})
     moved = await takes.get_take(conn, take.id)
-    assert (moved.from_frame, moved.window_from_frame, moved.window_to_frame) == (1700, 2700, 5700)
+    assert (moved.from_frame, moved.windows) == (1700, (Window(2700, 5700),))
     assert moved.recorded_frame == 1000
 
 
@@ -218,8 +248,9 @@ async def test_entering_a_take_twice_is_harmless(conn):
 @pytest.mark.parametrize(
     ("changes", "constraint"),
     [
-        ({"window_to_frame": 7000}, "take_window_inside"),
-        ({"window_from_frame": 500}, "take_window_inside"),
+        ({"windows": (Window(2000, 7000),)}, "take_windows_inside"),
+        ({"windows": (Window(500, 900), Window(2000, 5000))}, "take_windows_inside"),
+        ({"rating": "splendid"}, "take_rating_known"),
         ({"frames": 0}, "take_frames_range"),
         ({"origin": "copied"}, "take_origin_known"),
         ({"number": 0}, "take_number_range"),

@@ -34,7 +34,7 @@ def upload(app, content, name="my di.wav", part=0):
     body = (
         (
             f'--{boundary}\r\nContent-Disposition: form-data; name="part_id"\r\n\r\n{session["parts"][part]["id"]}\r\n'
-            f'--{boundary}\r\nContent-Disposition: form-data; name="file"; filename="{name}"\r\n'
+            f'--{boundary}\r\nContent-Disposition: form-data; name="files"; filename="{name}"\r\n'
             "Content-Type: application/octet-stream\r\n\r\n"
         ).encode()
         + content
@@ -87,7 +87,7 @@ def test_rolling_puts_a_take_on_disk_and_the_page_hears_of_it(application):
     assert any(message.get("rolling") for message in seen if message["event"] == "state")
     takes = application.takes()
     assert len(takes) == before + 1
-    take = next(take for take in takes if take["id"] == rolled["roll_id"])
+    take = next(take for take in takes if take["id"] == rolled["take_ids"][0])
     assert take["from_frame"] == rolled["from_frame"]
     assert (take["first_bar"], take["last_bar"], take["origin"]) == (37, 40, "rolled")
     assert take["frames"] == rolled["to_frame"] - rolled["from_frame"]
@@ -112,7 +112,7 @@ def test_roll_pressed_twice_is_one_roll(start_application):
     [
         ("/api/sessions/{none}/roll", {"section_id": str(uuid4())}, 404, "there is no session"),
         ("/api/sessions/{session}/roll", {"section_id": str(uuid4())}, 404, "there is no section"),
-        ("/api/sessions/{session}/roll", {}, 422, "section_id"),
+        ("/api/sessions/{session}/roll", {}, 422, "choose a section, or a place in the song"),
         ("/api/sessions/x/roll", {"section_id": str(uuid4())}, 422, "valid"),
         ("/api/prints", {"take_id": str(uuid4()), "tone_revision_id": str(uuid4())}, 404, "there is no take"),
         ("/api/tones", {"name": "x", "blocks": [{"kind": "flux"}]}, 422, "not valid at blocks.0"),

@@ -428,7 +428,7 @@ def test_a_take_lies_where_it_was_played_once_the_latency_is_known(application, 
         lambda: (answer := application.send("POST", f"{path}/roll", body))[0] == 201 and answer[1], what="the roll"
     )
     take = application.wait_for(
-        lambda: next((t for t in application.get(f"{path}/takes") if t["id"] == rolled["roll_id"]), None),
+        lambda: next((t for t in application.get(f"{path}/takes") if t["id"] == rolled["take_ids"][0]), None),
         what="the take",
     )
     assert take["frames"] == rolled["to_frame"] - rolled["from_frame"]

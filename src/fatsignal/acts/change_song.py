@@ -79,8 +79,7 @@ async def change_tempo(
 
 def _lies_elsewhere(take: Take, old: TempoMap, new: TempoMap) -> bool:
     """Whether a take's window would begin or end in another place of the song."""
-    edges = (take.window_from_frame, take.window_to_frame)
-    return any(old.place_at(frame) != new.place_at(frame) for frame in edges)
+    return any(old.place_at(frame) != new.place_at(frame) for frame in take.used)
 
 
 async def change_sections(
@@ -123,8 +122,7 @@ async def _move_takes(conn: Connection, session: Session, new: TempoMap, spans: 
     moves, stayed = {}, []
     names = {part.id: part.name for part in await parts.list_parts(conn, session.id)}
     for take in await takes.list_takes(conn, session.id):
-        window = (take.window_from_frame, take.window_to_frame)
-        by = moved_frames(session.tempo, new, spans, window)
+        by = moved_frames(session.tempo, new, spans, take.used)
         if by is None:
             stayed.append(f"{names[take.part_id]} {take.number:02d}")
         elif by:

@@ -1,13 +1,16 @@
 """Entering what the engine rolled as a take; also what a crash left behind."""
 
 import asyncio
+import contextlib
+from datetime import datetime
 from pathlib import Path
 
 import numpy as np
 
 from fatsignal.acts.survey import keep_wave, survey_file
 from fatsignal.core.clip import Clip
-from fatsignal.engine.protocol import ENTERED_NAME, JOURNAL_NAME, Journal
+from fatsignal.core.takes.windows import Window, clipped
+from fatsignal.engine.journal import ENTERED_NAME, JOURNAL_NAME, Journal
 from fatsignal.errors import FileRefused
 from fatsignal.files.sound import facts_of
 from fatsignal.store import takes
@@ -16,9 +19,20 @@ from fatsignal.store.takes import Take, TakeChannel
 
 
 def waiting_rolls(sessions_folder: Path) -> list[Path]:
-    """Folders of rolls that are not yet entered, the oldest first."""
-    journals = sessions_folder.glob(f"*/*/*/{JOURNAL_NAME}")
-    return sorted((path.parent for path in journals), key=lambda folder: (folder / JOURNAL_NAME).stat().st_mtime)
+    """Folders of takes that are not yet entered, also of those that still roll; the oldest first."""
+    found = []
+    for path in sessions_folder.glob(f"*/*/*/{JOURNAL_NAME}"):
+        with contextlib.suppress(FileNotFoundError):  # a pass that was nothing but a copy has just been removed
+            found.append((path.stat().st_mtime_ns, path.parent))
+    return [folder for _, folder in sorted(found)]
+
+
+def is_over(folder: Path) -> bool:
+    """Whether a take's journal says that it ended; one that cannot be read does not say so."""
+    try:
+        return read_journal(folder).ended != ""
+    except FileRefused:
+        return False
 
 
 def read_journal(folder: Path) -> Journal:
@@ -48,19 +62,18 @@ async def enter_roll(conn: Connection, folder: Path, *, sessions_folder: Path, w
 def _measure(
     journal: Journal, folder: Path, sessions_folder: Path, waves_folder: Path
 ) -> tuple[Take | None, list[TakeChannel]]:
-    order = journal.order
-    frames = min(_frames_in(folder / channel.file) for channel in journal.channels)
+    frames = min((_frames_in(folder / channel.file) for channel in journal.channels), default=0)
     if frames == 0:
         return None, []
-    end = order.from_frame + frames
-    window_from, window_to = order.window_from_frame, min(order.window_to_frame, end)
-    if window_from >= window_to:
+    whole = Window(journal.from_frame, journal.from_frame + frames)
+    windows = clipped(journal.windows, whole)
+    if not windows and not journal.by_hand:
         # It was stopped in the count-in: all that there is, is the take.
-        window_from, window_to = order.from_frame, end
+        windows = (whole,)
     channels, clips = [], []
     for position, channel in enumerate(journal.channels):
-        window = (window_from - order.from_frame, window_to - order.from_frame)
-        survey = survey_file(folder / channel.file, kind=channel.kind, window=window)
+        heard = [window.moved(-journal.from_frame) for window in windows]
+        survey = survey_file(folder / channel.file, kind=channel.kind, windows=heard)
         clips.append(survey.clip.samples[:frames, 0])
         channels.append(
             TakeChannel(
@@ -68,19 +81,30 @@ def _measure(
                 sha256=survey.sha256, checks=survey.checks,
             )
         )  # fmt: skip
-    keep_wave(waves_folder, str(order.roll_id), Clip(np.column_stack(clips), order.rate_hz))
+    keep_wave(waves_folder, str(journal.take_id), Clip(np.column_stack(clips), journal.rate_hz))
     recovered = journal.ended == ""
-    note = journal.problem
-    if recovered:
-        note = f"recovered after a crash: {frames / order.rate_hz:.1f} s were on disk"
     take = Take(
-        id=order.roll_id, part_id=order.part_id, number=order.number, recorded_at=journal.started_at,
-        rate_hz=order.rate_hz, from_frame=order.from_frame, recorded_frame=order.from_frame, frames=frames,
-        window_from_frame=window_from, window_to_frame=window_to, origin="recovered" if recovered else "rolled",
-        rig_sheet=order.setup.model_dump(mode="json"), note=note,
-        folder=str(folder.relative_to(sessions_folder)), binned_at=None,
+        id=journal.take_id, part_id=journal.part_id, number=journal.number, recorded_at=journal.started_at,
+        rate_hz=journal.rate_hz, from_frame=journal.from_frame, recorded_frame=journal.from_frame, frames=frames,
+        windows=windows, by_hand=journal.by_hand,
+        gaps=tuple(gap for gap in journal.gaps if gap.at_frame < frames),
+        origin="recovered" if recovered else "rolled", rig_sheet=journal.setup.model_dump(mode="json"),
+        said=_said(journal, frames), folder=str(folder.relative_to(sessions_folder)),
+        binned_at=datetime.now().astimezone() if journal.into_bin else None, roll_id=journal.roll_id,
+        heard=tuple(journal.heard),
+        sim_tone=journal.sim_tone.model_dump(mode="json") if journal.sim_tone else None,
     )  # fmt: skip
     return take, channels
+
+
+def _said(journal: Journal, frames: int) -> str:
+    if journal.ended == "":
+        return f"recovered after a crash: {frames / journal.rate_hz:.1f} s were on disk"
+    lost = sum(gap.frames for gap in journal.gaps)
+    if lost:
+        places = "one place" if len(journal.gaps) == 1 else f"{len(journal.gaps)} places"
+        return f"the interface lost {1000 * lost / journal.rate_hz:.0f} ms at {places}; everything after keeps its time"
+    return journal.problem
 
 
 def _frames_in(path: Path) -> int:

@@ -104,7 +104,7 @@ def render_print(
 
 def _checks(wet: Clip, take: Take, channels: list[TakeChannel], sessions_folder: Path) -> dict[str, Any]:
     """Level figures over the take's window, and the distance in tone from the miked amp, if there is one."""
-    start, end = take.window_from_frame - take.from_frame, take.window_to_frame - take.from_frame
+    start, end = take.used.moved(-take.from_frame)
     heard = Clip(wet.samples[start:end], wet.rate_hz)
     checks = level_checks(heard, kind="sim")
     mic = next((channel for channel in channels if channel.kind == "mic"), None)

@@ -1,57 +1,148 @@
-"""From a part and a section to the order that rolls it: count-in, window, and the handle in which the end rings."""
+"""From what is armed and how the session rolls to the order that rolls it."""
 
-from fractions import Fraction
+from collections.abc import Sequence
+from dataclasses import dataclass
 from pathlib import Path
-from uuid import uuid4
+from uuid import UUID, uuid4
 
 from pydantic import TypeAdapter
 
+from fatsignal.core.cue.monitoring import Monitoring
 from fatsignal.core.instrument.player import Note
 from fatsignal.core.song.sections import SongSection
-from fatsignal.engine.protocol import RollOrder
+from fatsignal.core.takes.roll_plan import Range, RollPlan, Way, plan_loop, plan_once, plan_windows
+from fatsignal.core.tone.document import Tone
+from fatsignal.engine.protocol import Cue, PartMonitor, PartOrder, PlayTrack, RollOrder, StandbyOrder
+from fatsignal.errors import SettingRefused
 from fatsignal.files.names import file_name
 from fatsignal.rig.interface import SimulatedInterface
 from fatsignal.rig.setup import RigSetup
 from fatsignal.rig.situations import made_up_notes
 from fatsignal.store.parts import Part
 from fatsignal.store.sessions import Session
+from fatsignal.store.tones import ToneRevision
 
 _NOTES: TypeAdapter[list[Note]] = TypeAdapter(list[Note])
-# The last chord rings into the handle for two beats of a quarter.
-_RINGS_QUARTERS = 2
+
+
+@dataclass(frozen=True, slots=True)
+class Armed:
+    """A part that rolls, the number of its first take, and how the simulated player plays this time."""
+
+    part: Part
+    number: int
+    seed: int
+    tone: ToneRevision | None = None
+
+
+def roll_plan(
+    session: Session, *, way: Way | None = None, section: SongSection | None = None, from_frame: int | None = None,
+    by_hand: bool = False,
+) -> RollPlan:  # fmt: skip
+    """What a roll plays through, by the session's settings; `way` does it another way this once.
+
+    Once plays a section, or from a frame on to the song's end; loop and windows play what is set.
+
+    Raises
+    ------
+    SettingRefused
+        If there is nothing to play: no section and no frame, or no window.
+    """
+    settings, tempo = session.roll_settings, session.tempo
+    count_in_bars = session.click_settings.roll_count_in_bars
+    match way or settings.way:
+        case "loop":
+            return plan_loop(tempo, settings, count_in_bars=count_in_bars)
+        case "windows":
+            return plan_windows(tempo, settings, count_in_bars=count_in_bars)
+        case _:
+            if from_frame is not None:
+                bar = tempo.bar_at(from_frame)
+                if not 1 <= bar <= session.song_bars:
+                    raise SettingRefused(f"the song has bars 1 to {session.song_bars}: go to one of them and roll")
+                played = Range(bar, session.song_bars + 1)
+            elif section is not None:
+                played = Range(section.first_bar, section.end_bar)
+            else:
+                raise SettingRefused("choose a section, or a place in the song, to roll from")
+            return plan_once(
+                tempo, played, settings, count_in_bars=count_in_bars, from_frame=from_frame, by_hand=by_hand
+            )
 
 
 def roll_order(
-    session: Session, part: Part, section: SongSection, *, number: int, seed: int, sessions_folder: Path,
-    interface: SimulatedInterface, record_offset_frames: int, speed: float,
+    session: Session, plan: RollPlan, armed: Sequence[Armed], *, section_id: UUID | None, sessions_folder: Path,
+    interface: SimulatedInterface, record_offset_frames: int, speed: float, tracks: Sequence[PlayTrack] = (),
+    cues: Sequence[Cue] = (),
 ) -> RollOrder:  # fmt: skip
-    """Roll one section once."""
-    tempo, click = session.tempo, session.click_settings
-    rig = RigSetup.model_validate(part.rig)
-    notes = _NOTES.validate_python(part.written) or made_up_notes(
-        rig, tempo, from_bar=section.first_bar, to_bar=section.end_bar
-    )
+    """Roll all that is armed through a plan, together."""
     return RollOrder(
         roll_id=uuid4(),
         session_id=session.id,
-        part_id=part.id,
-        section_id=section.id,
-        number=number,
-        folder=sessions_folder / session.folder / file_name(part.name) / f"Take {number:02d}",
-        stem=f"{file_name(part.name)} {number:02d}",
+        section_id=section_id,
         rate_hz=session.rate_hz,
         depth=session.depth,
-        tempo=tempo,
-        from_frame=max(0, tempo.bar_frame(section.first_bar - click.roll_count_in_bars)),
-        window_from_frame=tempo.bar_frame(section.first_bar),
-        window_to_frame=tempo.bar_frame(section.end_bar),
-        to_frame=tempo.quarter_frame(tempo.bar_quarter(section.end_bar) + Fraction(_RINGS_QUARTERS)),
-        seed=seed,
-        setup=rig,
-        notes=notes,
+        tempo=session.tempo,
+        plan=plan,
+        parts=[
+            _part_order(session, each, sessions_folder, bars=(plan.play_from_frame, plan.to_frame)) for each in armed
+        ],
+        tracks=list(tracks),
+        cues=list(cues),
         interface=interface,
         record_offset_frames=record_offset_frames,
         reference_pitch_hz=float(session.reference_pitch_hz),
-        click=click,
+        click=session.click_settings,
         speed=speed,
+    )
+
+
+def standby_order(
+    session: Session, armed: Sequence[Armed], *, sessions_folder: Path, interface: SimulatedInterface, speed: float,
+    cues: Sequence[Cue],
+) -> StandbyOrder:  # fmt: skip
+    """Let who is armed hear the own playing; nothing goes to disk."""
+    tempo = session.tempo
+    return StandbyOrder(
+        roll_id=uuid4(),
+        session_id=session.id,
+        rate_hz=session.rate_hz,
+        tempo=tempo,
+        parts=[
+            _part_order(session, each, sessions_folder, bars=(tempo.bar_frame(1), tempo.bar_frame(3))) for each in armed
+        ],
+        cues=list(cues),
+        interface=interface,
+        reference_pitch_hz=float(session.reference_pitch_hz),
+        speed=speed,
+    )
+
+
+def _part_order(session: Session, armed: Armed, sessions_folder: Path, *, bars: tuple[int, int]) -> PartOrder:
+    rig, tempo, name = RigSetup.model_validate(armed.part.rig), session.tempo, file_name(armed.part.name)
+    first_bar, last_bar = tempo.bar_at(bars[0]), tempo.bar_at(bars[1])
+    return PartOrder(
+        part_id=armed.part.id,
+        name=name,
+        folder=sessions_folder / session.folder / name,
+        first_number=armed.number,
+        setup=rig,
+        notes=_NOTES.validate_python(armed.part.written)
+        or made_up_notes(rig, tempo, from_bar=first_bar, to_bar=last_bar + 1),
+        seed=armed.seed,
+        monitor=_monitor(armed, rig),
+    )
+
+
+def _monitor(armed: Armed, rig: RigSetup) -> PartMonitor:
+    chosen = Monitoring.model_validate(armed.part.monitoring)
+    names = [name for name, _ in rig.inputs]
+    first_mic = next((place for place, name in enumerate(names) if name != "DI"), 0)
+    return PartMonitor(
+        hear=chosen.hear,
+        when=chosen.when,
+        channel=names.index(chosen.channel) if chosen.channel in names else first_mic,
+        tone=Tone.model_validate(armed.tone.document) if armed.tone else None,
+        tone_revision_id=armed.tone.id if armed.tone else None,
+        print_sim=chosen.print_sim,
     )

@@ -1,6 +1,7 @@
 """Looking at a recorded file once: its checksum, its level checks, and the columns its wave is drawn from."""
 
 import hashlib
+from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -11,6 +12,7 @@ from fatsignal.core.clip import Clip
 from fatsignal.core.level.pyramid import BASE_FRAMES, Columns, coarser, columns
 from fatsignal.core.level.report import di_advice, measure_level, played_average_dbfs
 from fatsignal.core.plain import json_ready
+from fatsignal.core.takes.windows import Window
 from fatsignal.files.sound import read_clip
 
 
@@ -23,12 +25,12 @@ class Survey:
     checks: dict[str, Any]
 
 
-def survey_file(path: Path, *, kind: str, window: tuple[int, int] | None = None) -> Survey:
-    """Measure a file of one channel; `window` limits the checks to frames [from, to) of the file."""
+def survey_file(path: Path, *, kind: str, windows: Sequence[Window] = ()) -> Survey:
+    """Measure a file of one channel; `windows` limit the checks to ranges of the file, none: all of it."""
     clip = read_clip(path)
     heard = clip
-    if window is not None:
-        heard = Clip(clip.samples[max(0, window[0]) : window[1]], clip.rate_hz)
+    if windows:
+        heard = Clip(np.concatenate([clip.samples[start:end] for start, end in windows]), clip.rate_hz)
     return Survey(sha256_of(path), clip, level_checks(heard, kind=kind))
 
 

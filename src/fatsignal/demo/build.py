@@ -11,25 +11,25 @@ from procrastinate import App
 from pydantic import TypeAdapter
 
 from fatsignal.acts.enter_roll import enter_roll
-from fatsignal.acts.roll_order import roll_order
+from fatsignal.acts.roll_order import Armed, roll_order, roll_plan
 from fatsignal.core.instrument.player import Note
 from fatsignal.core.timing.tempo import TempoMap
 from fatsignal.demo import song
 from fatsignal.demo.checked import FAST_BLOCK_FRAMES, add_backing, check_part
+from fatsignal.engine.captures import capture_of
 from fatsignal.engine.protocol import RollOrder
-from fatsignal.engine.recorder import Recorder
 from fatsignal.files.names import file_name, free_path
 from fatsignal.jobs.queue import ask_to_render
 from fatsignal.rig.interface import SimulatedInterface
-from fatsignal.rig.pace import Pace
 from fatsignal.rig.setup import RigSetup, standard_rig
-from fatsignal.rig.simulated import Performance, SimulatedRig
 from fatsignal.store import parts, prints, sections, sessions, tones
 from fatsignal.store.database import Connection
 from fatsignal.tones import shipped_tones
 
 Say = Callable[[str], None]
 _NOTES: TypeAdapter[list[Note]] = TypeAdapter(list[Note])
+
+INTERFACE = SimulatedInterface()
 
 BARITONE_RIG = standard_rig("baritone guitar")
 BASS_RIG = standard_rig("four-string bass")
@@ -92,8 +92,9 @@ async def build_demo(
             planned.name,
             section,
             roll_order(
-                session, part, where[section], number=number, seed=seed, sessions_folder=sessions_folder,
-                interface=SimulatedInterface(), record_offset_frames=0, speed=0,
+                session, roll_plan(session, section=where[section]), [Armed(part, number, seed)],
+                section_id=where[section].id, sessions_folder=sessions_folder, interface=INTERFACE,
+                record_offset_frames=round(INTERFACE.round_trip_frames()), speed=0,
             ),
         )
         for part, planned in zip(demo_parts, plan, strict=True)
@@ -101,12 +102,14 @@ async def build_demo(
     ]  # fmt: skip
     # The compiled loops leave Python free, so two passes are played at once.
     with ThreadPoolExecutor(max_workers=2) as players:
-        played = [players.submit(_roll, order, session) for _, _, order in orders]
+        played = [players.submit(_roll, order) for _, _, order in orders]
         rolled = {}
         for count, ((name, section_name, order), done) in enumerate(zip(orders, played, strict=True), start=1):
             say(f"playing the demonstration: {name}, {section_name.lower()} ({count} of {len(orders)})")
             await asyncio.wrap_future(done)
-            take = await enter_roll(conn, order.folder, sessions_folder=sessions_folder, waves_folder=waves_folder)
+            take = await enter_roll(
+                conn, take_folder(order), sessions_folder=sessions_folder, waves_folder=waves_folder
+            )
             assert take is not None, "the demonstration is never silent"
             rolled[name, section_name] = take
     if not first_passes_only:
@@ -129,10 +132,12 @@ async def _add_part(conn: Connection, session: sessions.Session, planned: _Plann
     )  # fmt: skip
 
 
-def _roll(order: RollOrder, session: sessions.Session) -> None:
-    performance = Performance.within(
-        (order.window_from_frame, order.window_to_frame), order.notes, session.tempo,
-        from_frame=order.from_frame, to_frame=order.to_frame, seed=order.seed,
-    )  # fmt: skip
-    rig = SimulatedRig(order.setup, performance, pace=Pace(0), block_frames=FAST_BLOCK_FRAMES)
-    Recorder(order, rig, lambda _: None).run()
+def take_folder(order: RollOrder) -> Path:
+    """Where the first take of an order's first part lies."""
+    part = order.parts[0]
+    return part.folder / f"Take {part.first_number:02d}"
+
+
+def _roll(order: RollOrder) -> None:
+    with capture_of(order, lambda _: None, block_frames=FAST_BLOCK_FRAMES) as capture:
+        capture.run()

@@ -21,20 +21,29 @@ class Kit:
     use: str
     words: list[str]
     rig: dict[str, Any]
+    monitoring: dict[str, Any]
     made_at: datetime
 
 
-_KIT = "id, name, instrument, use, words, rig, made_at"
+_KIT = "id, name, instrument, use, words, rig, monitoring, made_at"
 
 
 async def add_kit(
-    conn: Connection, *, name: str, instrument: str, use: str, words: list[str], rig: dict[str, Any]
+    conn: Connection,
+    *,
+    name: str,
+    instrument: str,
+    use: str,
+    words: list[str],
+    rig: dict[str, Any],
+    monitoring: dict[str, Any] | None = None,
 ) -> Kit:
     async with conn.cursor(row_factory=class_row(Kit)) as cur:
         try:
             await cur.execute(
-                f"INSERT INTO kit (name, instrument, use, words, rig) VALUES (%s, %s, %s, %s, %s) RETURNING {_KIT}",
-                (name, instrument, use, words, Jsonb(rig)),
+                f"INSERT INTO kit (name, instrument, use, words, rig, monitoring) VALUES (%s, %s, %s, %s, %s, %s)"
+                f" RETURNING {_KIT}",
+                (name, instrument, use, words, Jsonb(rig), Jsonb(monitoring or {})),
             )
         except UniqueViolation:
             raise SettingRefused(f"there is a kit named {name} already: choose another name") from None

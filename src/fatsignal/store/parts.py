@@ -23,29 +23,30 @@ class Part:
     armed: bool
     chords: list[dict[str, Any]]
     cut: list[dict[str, Any]]
+    monitoring: dict[str, Any]
 
 
-_PART = "id, session_id, position, name, rig, written, armed, chords, cut"
+_PART = "id, session_id, position, name, rig, written, armed, chords, cut, monitoring"
 
 
 async def add_part(
     conn: Connection, *, session_id: UUID, name: str, rig: dict[str, Any], written: list[dict[str, Any]], armed: bool,
-    chords: list[dict[str, Any]] | None = None,
+    chords: list[dict[str, Any]] | None = None, monitoring: dict[str, Any] | None = None,
 ) -> Part:  # fmt: skip
     """Insert a part after the others."""
     async with conn.cursor(row_factory=class_row(Part)) as cur:
         try:
             await cur.execute(
                 f"""
-                INSERT INTO part (session_id, position, name, rig, written, armed, chords)
+                INSERT INTO part (session_id, position, name, rig, written, armed, chords, monitoring)
                 VALUES (%(session_id)s,
                         (SELECT coalesce(max(position) + 1, 0) FROM part WHERE session_id = %(session_id)s),
-                        %(name)s, %(rig)s, %(written)s, %(armed)s, %(chords)s)
+                        %(name)s, %(rig)s, %(written)s, %(armed)s, %(chords)s, %(monitoring)s)
                 RETURNING {_PART}
                 """,
                 {
                     "session_id": session_id, "name": name, "rig": Jsonb(rig), "written": Jsonb(written),
-                    "armed": armed, "chords": Jsonb(chords or []),
+                    "armed": armed, "chords": Jsonb(chords or []), "monitoring": Jsonb(monitoring or {}),
                 },
             )  # fmt: skip
         except UniqueViolation:
@@ -102,6 +103,10 @@ async def disarm_all_but_first(conn: Connection, session_id: UUID) -> None:
 
 async def set_rig(conn: Connection, part_id: UUID, rig: dict[str, Any]) -> None:
     await conn.execute("UPDATE part SET rig = %s WHERE id = %s", (Jsonb(rig), part_id))
+
+
+async def set_monitoring(conn: Connection, part_id: UUID, monitoring: dict[str, Any]) -> None:
+    await conn.execute("UPDATE part SET monitoring = %s WHERE id = %s", (Jsonb(monitoring), part_id))
 
 
 async def rename_part(conn: Connection, part_id: UUID, name: str) -> None:

@@ -11,9 +11,13 @@ from psycopg.rows import class_row
 from psycopg.types.json import Jsonb
 from pydantic import TypeAdapter
 
+from fatsignal.core.cue.mix import CueMix
+from fatsignal.core.level.depth import Depth
+from fatsignal.core.takes.roll_plan import RollSettings
 from fatsignal.core.timing.click import ClickSettings
 from fatsignal.core.timing.tempo import MeterChange, TempoChange, TempoMap
 from fatsignal.errors import NotFound
+from fatsignal.store.cues import OWN_NAME, add_cue
 from fatsignal.store.database import Connection
 
 _TEMPOS: TypeAdapter[tuple[TempoChange, ...]] = TypeAdapter(tuple[TempoChange, ...])
@@ -28,7 +32,7 @@ class Session:
     name: str
     artist: str
     rate_hz: int
-    depth: str
+    depth: Depth
     reference_pitch_hz: Decimal
     tempos: list[dict[str, Any]]
     meters: list[dict[str, Any]]
@@ -36,6 +40,8 @@ class Session:
     song_bars: int
     click: dict[str, Any]
     arm_together: bool
+    roll: dict[str, Any]
+    blend: dict[str, Any]
     folder: str
     created_at: datetime
 
@@ -49,10 +55,18 @@ class Session:
     def click_settings(self) -> ClickSettings:
         return ClickSettings.model_validate(self.click)
 
+    @cached_property
+    def blend_mix(self) -> CueMix:
+        return CueMix.model_validate(self.blend)
+
+    @cached_property
+    def roll_settings(self) -> RollSettings:
+        return RollSettings.model_validate(self.roll)
+
 
 _SESSION = (
     "id, name, artist, rate_hz, depth, reference_pitch_hz, tempos, meters, bar_one_frame, song_bars, click,"
-    " arm_together, folder, created_at"
+    " arm_together, roll, blend, folder, created_at"
 )
 
 
@@ -76,6 +90,8 @@ async def add_session(
         )  # fmt: skip
         stored = await cur.fetchone()
     assert stored is not None, "INSERT ... RETURNING gave no row"
+    # Whoever plays is a listener from the beginning.
+    await add_cue(conn, session_id=stored.id, name=OWN_NAME, mix=CueMix())
     return stored
 
 
@@ -103,6 +119,16 @@ async def set_tempo(conn: Connection, session_id: UUID, *, tempo: TempoMap, song
 
 async def set_click(conn: Connection, session_id: UUID, click: ClickSettings) -> None:
     await conn.execute("UPDATE session SET click = %s WHERE id = %s", (Jsonb(click.model_dump()), session_id))
+
+
+async def set_blend(conn: Connection, session_id: UUID, blend: CueMix) -> None:
+    await conn.execute(
+        "UPDATE session SET blend = %s WHERE id = %s", (Jsonb(blend.model_dump(mode="json")), session_id)
+    )
+
+
+async def set_roll(conn: Connection, session_id: UUID, roll: RollSettings) -> None:
+    await conn.execute("UPDATE session SET roll = %s WHERE id = %s", (Jsonb(roll.model_dump(mode="json")), session_id))
 
 
 async def set_about(

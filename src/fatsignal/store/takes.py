@@ -1,15 +1,19 @@
 """Takes: one pass of a part, its channels time-locked."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime
-from typing import Any
+from typing import Any, Literal, LiteralString
 from uuid import UUID
 
-from psycopg.rows import class_row, dict_row
+from psycopg.rows import dict_row
 from psycopg.types.json import Jsonb
 
+from fatsignal.core.takes.windows import Gap, Window
 from fatsignal.errors import NotFound
 from fatsignal.store.database import Connection
+
+Rating = Literal["starred", "struck"]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -28,7 +32,9 @@ class TakeChannel:
 class Take:
     """`folder` is relative to the folder of all sessions; frames count from the session's zero.
 
-    `recorded_frame` is where it was recorded: it differs from `from_frame` once its section has moved.
+    `recorded_frame` is where it was recorded; its section may have moved since, and a person may have slipped it by
+    `slip_frames` besides. `gaps` are frames of its files that the device lost. `said` is the program's, `note` the
+    person's own.
     """
 
     id: UUID
@@ -38,21 +44,52 @@ class Take:
     rate_hz: int
     from_frame: int
     recorded_frame: int
+    slip_frames: int = 0
     frames: int
-    window_from_frame: int
-    window_to_frame: int
+    windows: tuple[Window, ...]
+    by_hand: bool = False
+    gaps: tuple[Gap, ...] = ()
     origin: str
     rig_sheet: dict[str, Any]
-    note: str
+    rating: Rating | None = None
+    said: str = ""
+    note: str = ""
     folder: str
-    binned_at: datetime | None
+    binned_at: datetime | None = None
+    roll_id: UUID | None = None
+    sim_tone: dict[str, Any] | None = None
+    heard: tuple[UUID, ...] = ()
+
+    @property
+    def whole(self) -> Window:
+        """All that was recorded."""
+        return Window(self.from_frame, self.from_frame + self.frames)
+
+    @property
+    def used(self) -> Window:
+        """From the first window's beginning to the last one's end; all of it where nothing is used yet."""
+        return Window(self.windows[0].from_frame, self.windows[-1].to_frame) if self.windows else self.whole
 
 
+_WINDOWS = (
+    "(SELECT coalesce(json_agg(json_build_array(lower(w), upper(w)) ORDER BY w), '[]') FROM unnest(take.windows) AS w)"
+)
 _TAKE = (
     "take.id, take.part_id, take.number, take.recorded_at, take.rate_hz, take.from_frame, take.recorded_frame,"
-    " take.frames, take.window_from_frame, take.window_to_frame, take.origin, take.rig_sheet, take.note, take.folder,"
-    " take.binned_at"
+    f" take.slip_frames, take.frames, {_WINDOWS} AS windows, take.by_hand, take.gaps, take.origin, take.rig_sheet,"
+    " take.rating, take.said, take.note, take.folder, take.binned_at, take.roll_id, take.sim_tone, take.heard"
 )
+
+
+def _from_row(row: dict[str, Any]) -> Take:
+    row["windows"] = tuple(Window(*window) for window in row["windows"])
+    row["heard"] = tuple(row["heard"])
+    row["gaps"] = tuple(Gap(*gap) for gap in row["gaps"])
+    return Take(**row)
+
+
+def _multirange(windows: Sequence[Window]) -> str:
+    return "{" + ",".join(f"[{window.from_frame},{window.to_frame})" for window in windows) + "}"
 
 
 async def add_take(conn: Connection, take: Take, channels: list[TakeChannel]) -> bool:
@@ -60,15 +97,19 @@ async def add_take(conn: Connection, take: Take, channels: list[TakeChannel]) ->
     async with conn.cursor() as cur:
         await cur.execute(
             """
-            INSERT INTO take (id, part_id, number, recorded_at, rate_hz, from_frame, recorded_frame, frames,
-                              window_from_frame, window_to_frame, origin, rig_sheet, note, folder)
-            VALUES (%s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s)
+            INSERT INTO take (id, part_id, number, recorded_at, rate_hz, from_frame, recorded_frame, slip_frames,
+                              frames, windows, by_hand, gaps, origin, rig_sheet, rating, said, note, folder, binned_at,
+                              roll_id, sim_tone, heard)
+            VALUES (%s, %s, %s, %s, %s, %s, %s, %s, %s, %s::int8multirange, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s,
+                    %s)
             ON CONFLICT (id) DO NOTHING
             """,
             (
                 take.id, take.part_id, take.number, take.recorded_at, take.rate_hz, take.from_frame,
-                take.recorded_frame, take.frames, take.window_from_frame, take.window_to_frame, take.origin,
-                Jsonb(take.rig_sheet), take.note, take.folder,
+                take.recorded_frame, take.slip_frames, take.frames, _multirange(take.windows), take.by_hand,
+                Jsonb([[gap.at_frame, gap.frames] for gap in take.gaps]), take.origin, Jsonb(take.rig_sheet),
+                take.rating, take.said, take.note, take.folder, take.binned_at, take.roll_id,
+                Jsonb(take.sim_tone) if take.sim_tone else None, list(take.heard),
             ),
         )  # fmt: skip
         if cur.rowcount == 0:
@@ -89,7 +130,7 @@ async def add_take(conn: Connection, take: Take, channels: list[TakeChannel]) ->
 
 async def list_takes(conn: Connection, session_id: UUID) -> list[Take]:
     """All takes of a session, the newest first, those in the bin too."""
-    async with conn.cursor(row_factory=class_row(Take)) as cur:
+    async with conn.cursor(row_factory=dict_row) as cur:
         await cur.execute(
             f"""
             SELECT {_TAKE} FROM take JOIN part ON part.id = take.part_id
@@ -97,16 +138,16 @@ async def list_takes(conn: Connection, session_id: UUID) -> list[Take]:
             """,
             (session_id,),
         )
-        return await cur.fetchall()
+        return [_from_row(row) async for row in cur]
 
 
 async def get_take(conn: Connection, take_id: UUID) -> Take:
-    async with conn.cursor(row_factory=class_row(Take)) as cur:
+    async with conn.cursor(row_factory=dict_row) as cur:
         await cur.execute(f"SELECT {_TAKE} FROM take WHERE id = %s", (take_id,))
-        take = await cur.fetchone()
-    if take is None:
+        row = await cur.fetchone()
+    if row is None:
         raise NotFound("take", take_id)
-    return take
+    return _from_row(row)
 
 
 async def channels_of(conn: Connection, take_ids: list[UUID]) -> dict[UUID, list[TakeChannel]]:
@@ -134,6 +175,24 @@ async def highest_number(conn: Connection, part_id: UUID) -> int:
     return int(str(row[0]))
 
 
+async def last_rolled(conn: Connection, session_id: UUID) -> list[UUID]:
+    """The newest pass of a session that is not in the bin: a take, or those of several parts that rolled as one."""
+    async with conn.cursor() as cur:
+        await cur.execute(
+            """
+            WITH rolled AS (
+                SELECT take.* FROM take JOIN part ON part.id = take.part_id
+                WHERE part.session_id = %s AND take.binned_at IS NULL AND take.origin <> 'imported'
+            ), newest AS (SELECT * FROM rolled ORDER BY recorded_at DESC, number DESC LIMIT 1)
+            SELECT rolled.id FROM rolled, newest
+            WHERE rolled.id = newest.id OR (rolled.roll_id = newest.roll_id AND rolled.from_frame = newest.from_frame
+                                            AND rolled.recorded_at >= newest.recorded_at - interval '1 second')
+            """,
+            (session_id,),
+        )
+        return [UUID(str(row[0])) async for row in cur]
+
+
 async def set_binned(conn: Connection, take_id: UUID, *, binned: bool) -> None:
     """Put a take into the bin or take it out again; its audio stays where it is."""
     async with conn.cursor() as cur:
@@ -142,14 +201,59 @@ async def set_binned(conn: Connection, take_id: UUID, *, binned: bool) -> None:
             raise NotFound("take", take_id)
 
 
+async def set_rating(conn: Connection, take_id: UUID, rating: Rating | None) -> None:
+    await _change(conn, take_id, "rating = %(value)s", rating)
+
+
+async def set_note(conn: Connection, take_id: UUID, note: str) -> None:
+    await _change(conn, take_id, "note = %(value)s", note)
+
+
+async def set_windows(conn: Connection, take_id: UUID, windows: Sequence[Window]) -> None:
+    """What of a take is used, on the session's time line; it lies inside what was recorded."""
+    await _change(conn, take_id, "windows = %(value)s::int8multirange, by_hand = true", _multirange(windows))
+
+
+async def slip_take(conn: Connection, take_id: UUID, by_frames: int) -> None:
+    """Move a take by hand: what was moved so is remembered apart from where its section went."""
+    await move_takes(conn, {take_id: by_frames})
+    await _change(conn, take_id, "slip_frames = slip_frames + %(value)s", by_frames)
+
+
+async def bin_unstarred(conn: Connection, part_id: UUID, take_ids: list[UUID]) -> list[UUID]:
+    """Of some takes of a part put those without a star into the bin, if any of them has one; which they were."""
+    async with conn.cursor() as cur:
+        await cur.execute(
+            """
+            UPDATE take SET binned_at = now()
+            WHERE part_id = %(part)s AND id = ANY(%(ids)s) AND binned_at IS NULL AND rating IS DISTINCT FROM 'starred'
+              AND EXISTS (SELECT 1 FROM take WHERE part_id = %(part)s AND id = ANY(%(ids)s) AND binned_at IS NULL
+                          AND rating = 'starred')
+            RETURNING id
+            """,
+            {"part": part_id, "ids": take_ids},
+        )
+        return [UUID(str(row[0])) async for row in cur]
+
+
+async def _change(conn: Connection, take_id: UUID, change: LiteralString, value: object) -> None:
+    async with conn.cursor() as cur:
+        await cur.execute(f"UPDATE take SET {change} WHERE id = %(id)s", {"id": take_id, "value": value})
+        if cur.rowcount == 0:
+            raise NotFound("take", take_id)
+
+
 async def move_takes(conn: Connection, moves: dict[UUID, int]) -> None:
     """Move takes along the time line by so many frames each; their audio and where they were recorded stay."""
     async with conn.cursor() as cur:
         await cur.executemany(
-            """
-            UPDATE take SET from_frame = from_frame + %(by)s, window_from_frame = window_from_frame + %(by)s,
-                            window_to_frame = window_to_frame + %(by)s
-            WHERE id = %(id)s
+            f"""
+            UPDATE take SET from_frame = from_frame + %(by)s, windows = {_MOVED} WHERE id = %(id)s
             """,
             [{"id": take_id, "by": by} for take_id, by in moves.items() if by],
         )
+
+
+_MOVED = """
+    coalesce((SELECT range_agg(int8range(lower(w) + %(by)s, upper(w) + %(by)s)) FROM unnest(windows) AS w), '{}')
+"""

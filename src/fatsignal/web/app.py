@@ -22,6 +22,7 @@ from fatsignal.jobs.queue import make_queue, work
 from fatsignal.store.database import open_pool
 from fatsignal.store.prints import CHANNEL
 from fatsignal.web.desk import Desk
+from fatsignal.web.ears import router as ears_router
 from fatsignal.web.limits import NotTooLarge
 from fatsignal.web.live import Hub
 from fatsignal.web.live import router as live_router
@@ -29,8 +30,11 @@ from fatsignal.web.problems import answer_problems
 from fatsignal.web.routes import (
     backings,
     checks,
+    compared,
+    cues,
     hand_over,
     interface,
+    judged,
     kits,
     opening,
     parts,
@@ -39,6 +43,7 @@ from fatsignal.web.routes import (
     rolls,
     sessions,
     song,
+    take_acts,
     takes,
     waves,
 )
@@ -56,10 +61,28 @@ def create_app(place: Settings | None = None) -> FastAPI:
     app = FastAPI(title="Fat Signal", version=fatsignal.__version__, lifespan=_lifespan, docs_url=None, redoc_url=None)
     app.state.place = place
     answer_problems(app)
-    stations = (opening, sessions, song, backings, parts, kits, interface, checks, rig_sheets, takes, rolls, reamp)
+    stations = (
+        opening,
+        sessions,
+        song,
+        backings,
+        parts,
+        kits,
+        interface,
+        checks,
+        rig_sheets,
+        compared,
+        takes,
+        take_acts,
+        judged,
+        rolls,
+        cues,
+        reamp,
+    )
     for routes in (*stations, hand_over, waves):
         app.include_router(routes.router)
     app.include_router(live_router)
+    app.include_router(ears_router)
     _serve_pages(app)
     app.add_middleware(GZipMiddleware, minimum_size=2048, compresslevel=3)
     app.add_middleware(NotTooLarge, largest_bytes=place.largest_upload_bytes)
@@ -73,6 +96,7 @@ async def _lifespan(app: FastAPI) -> AsyncIterator[None]:
     pool = open_pool(place.database_url)
     await pool.open()
     app.state.pool = pool
+    app.state.judged = {}
     app.state.hub = hub = Hub()
     app.state.desk = desk = Desk(place, pool, hub)
     app.state.queue = queue = make_queue(place.database_url)

@@ -3,6 +3,7 @@
 import asyncio
 import contextlib
 import logging
+from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 from uuid import UUID
@@ -11,19 +12,27 @@ from psycopg import Error as DatabaseError
 from psycopg_pool import AsyncConnectionPool, PoolTimeout
 
 from fatsignal.config import Settings
+from fatsignal.engine.life import engine_lives
 from fatsignal.engine.link import EngineLink
 from fatsignal.engine.protocol import (
+    Cue,
+    CuesOrder,
     Ended,
     Hello,
     Listening,
     ListenOrder,
     Meters,
+    Notice,
     Order,
+    PassEnded,
     Pitch,
+    PunchOrder,
     Ready,
     Refused,
     Rolling,
     RollOrder,
+    StandbyOrder,
+    StandingBy,
     StopOrder,
 )
 from fatsignal.errors import FatSignalError, RollRefused
@@ -32,6 +41,8 @@ from fatsignal.web.listening import ListeningDesk
 from fatsignal.web.live import Hub
 
 _RETRY_S = 1.0
+# A device that hangs is closed under its reader; files of many channels take a moment to reach a slow disk.
+_STOP_S = 15.0
 
 log = logging.getLogger(__name__)
 
@@ -45,6 +56,12 @@ class Desk:
         self._hub = hub
         self._link: EngineLink | None = None
         self._rolling: UUID | None = None
+        self._begun = False
+        self._rolling_takes: list[UUID] = []
+        self._standby: StandbyOrder | None = None
+        self._over = asyncio.Event()
+        self._over.set()
+        self._presses = asyncio.Lock()
         self._answer: asyncio.Future[None] | None = None
         self._to_enter = asyncio.Event()
         self._database_away = False
@@ -53,6 +70,16 @@ class Desk:
     @property
     def rolling(self) -> UUID | None:
         return self._rolling
+
+    @property
+    def rolling_takes(self) -> list[UUID]:
+        """The takes of the pass that rolls."""
+        return self._rolling_takes
+
+    @property
+    def presses(self) -> asyncio.Lock:
+        """Held by whoever answers a press of the pedal: the next press waits for it, and is not lost."""
+        return self._presses
 
     async def run(self) -> None:
         """Stay linked to the engine until cancelled; a lost engine is started again."""
@@ -66,13 +93,16 @@ class Desk:
                     await self._hear(link)
                 except (OSError, RollRefused) as trouble:
                     log.warning("no engine: %s", trouble)
+                    await asyncio.sleep(_RETRY_S)
                 finally:
                     self._link = None
-                    self._rolling = None
+                    self._set_rolling(None)
                     await link.close()
-                self._hub.set_state(engine="starting", rolling=None, listening=None)
+                self._standby = None
+                self._hub.set_state(engine="starting", rolling=None, listening=None, standing_by=None)
                 self._to_enter.set()
-                await asyncio.sleep(_RETRY_S)
+                # Without a pause: a musician waits for the next engine.
+                await asyncio.sleep(0.05)
         finally:
             entering.cancel()
 
@@ -95,9 +125,48 @@ class Desk:
         finally:
             self._answer = None
 
-    async def stop(self) -> None:
-        """Stop the roll; nothing happens when none is on."""
-        await self._send(StopOrder())
+    async def stop(self, *, into_bin: bool = False) -> None:
+        """Stop the roll and return when its files are closed; nothing happens when none is on."""
+        if self._rolling is None and self._answer is None and self._link is not None:
+            return
+        await self._send(StopOrder(into_bin=into_bin))
+        with contextlib.suppress(TimeoutError):
+            await asyncio.wait_for(self._over.wait(), timeout=_STOP_S)
+
+    @property
+    def standing_by(self) -> bool:
+        """Whether somebody wants to hear what is armed while nothing rolls."""
+        return self._standby is not None
+
+    async def stand_by(self, order: StandbyOrder) -> None:
+        """Let what is armed be heard whenever nothing rolls."""
+        self._standby = order
+        if self._rolling is None and self._answer is None:
+            await self._send(order)
+
+    async def end_standby(self) -> None:
+        """Nobody wants to hear what is armed any more."""
+        self._standby = None
+        if self._rolling is None and self._answer is None:
+            await self._send(StopOrder())
+
+    async def set_cues(self, cues: Sequence[Cue]) -> None:
+        """Other mixes for those who listen now; without an engine there is nobody."""
+        if self._standby is not None:
+            self._standby = self._standby.model_copy(update={"cues": list(cues)})
+        if self._link is not None:
+            await self._send(CuesOrder(cues=list(cues)))
+
+    async def punch(self) -> None:
+        """Press in, or out; nothing happens when nothing rolls."""
+        await self._send(PunchOrder())
+
+    def _set_rolling(self, roll_id: UUID | None) -> None:
+        self._rolling = roll_id
+        if roll_id is None:
+            self._over.set()
+        else:
+            self._over.clear()
 
     async def _send(self, order: Order) -> None:
         if self._link is None:
@@ -108,24 +177,43 @@ class Desk:
         async for event in link.events():
             match event:
                 case Hello():
-                    self._rolling = event.rolling
-                    self._hub.set_state(engine="ready" if event.ready else "warming")
-                    if event.rolling is None:
-                        self._to_enter.set()
+                    self._set_rolling(event.busy_with)
+                    self._begun = event.rolling is not None
+                    self._rolling_takes = [part.take_id for part in event.rolling.parts] if event.rolling else []
+                    self._hub.set_state(
+                        engine="ready" if event.ready else "warming",
+                        rolling=event.rolling and event.rolling.model_dump(mode="json"),
+                    )
+                    self._to_enter.set()
                 case Ready():
                     self._hub.set_state(engine="ready")
                 case Rolling():
-                    self._rolling = event.roll_id
+                    self._begun = True
+                    self._set_rolling(event.roll_id)
+                    self._rolling_takes = [part.take_id for part in event.parts]
                     self._hub.set_state(rolling=event.model_dump(mode="json"))
                     self._settle(None)
+                case PassEnded():
+                    self._to_enter.set()
+                case Notice():
+                    self._hub.tell({"event": "notice", "problem": event.problem})
                 case Listening():
-                    self._rolling = event.roll_id
+                    self._begun = True
+                    self._set_rolling(event.roll_id)
                     self._hub.set_state(listening=event.model_dump(mode="json"))
                     self._settle(None)
                 case Meters() | Pitch():
                     self._hub.tell(event.model_dump(mode="json"))
+                case StandingBy():
+                    self._hub.set_state(standing_by=event.model_dump(mode="json"))
+                case Ended() if event.stood_by:
+                    self._hub.set_state(standing_by=None)
+                    if event.problem:
+                        self._standby = None
+                        self._hub.tell({"event": "notice", "problem": event.problem})
                 case Ended():
-                    self._rolling = None
+                    self._set_rolling(None)
+                    await self._stand_by_again()
                     self._hub.set_state(rolling=None, listening=None)
                     self._hub.tell(_ended_message(event))
                     self._settle(event.problem or None)
@@ -134,8 +222,16 @@ class Desk:
                     else:
                         self._to_enter.set()
                 case Refused():
+                    if not self._begun:
+                        # What an earlier server had ordered did not come to roll.
+                        self._set_rolling(None)
+                        self._to_enter.set()
                     self._settle(event.problem)
                     self._hub.tell({"event": "notice", "problem": event.problem})
+
+    async def _stand_by_again(self) -> None:
+        if self._standby is not None and self._answer is None:
+            await self._send(self._standby)
 
     def _settle(self, problem: str | None) -> None:
         if self._answer is not None and not self._answer.done():
@@ -152,9 +248,12 @@ class Desk:
         while True:
             await self._to_enter.wait()
             self._to_enter.clear()
-            if self._rolling is not None:
-                continue
             for folder in await asyncio.to_thread(enter.waiting_rolls, self._place.sessions_folder):
+                # Of what has no end yet only that is over whose engine is dead, or rolls nothing.
+                busy = self._rolling is not None or self._answer is not None
+                out_of_reach = self._link is None and engine_lives(self._place.run_folder)
+                if (busy or out_of_reach) and not await asyncio.to_thread(enter.is_over, folder):
+                    continue
                 if not await self._enter_one(enter, folder):
                     await asyncio.sleep(_RETRY_S)
                     self._to_enter.set()
@@ -184,7 +283,8 @@ class Desk:
         if take is None:
             self._hub.tell({"event": "notice", "problem": "nothing was rolled: the take was stopped at once"})
         else:
-            self._hub.tell({"event": "take", "take_id": str(take.id), "part_id": str(take.part_id), "note": take.note})
+            said = "" if take.binned_at else take.said
+            self._hub.tell({"event": "take", "take_id": str(take.id), "part_id": str(take.part_id), "note": said})
         return True
 
 

@@ -64,7 +64,8 @@ class ListeningDesk:
         asked = self._asked.pop(event.roll_id, None)
         if asked is None:
             # Asked by a server that is gone: nobody waits for it.
-            shutil.rmtree(event.folder, ignore_errors=True)
+            if event.folder is not None:
+                shutil.rmtree(event.folder, ignore_errors=True)
             return
         task = asyncio.create_task(self._finish(asked, event))
         self._working.add(task)

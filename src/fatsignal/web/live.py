@@ -17,6 +17,7 @@ class Hub:
     def __init__(self) -> None:
         self._listeners: set[asyncio.Queue[str]] = set()
         self._state: dict[str, Any] = {"event": "state", "engine": "starting", "rolling": None, "listening": None}
+        self._state["standing_by"] = None
 
     def tell(self, message: dict[str, Any]) -> None:
         """Send one message to all pages."""

@@ -3,7 +3,7 @@
 from fastapi import FastAPI, Request
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse
-from psycopg import OperationalError
+from psycopg import DataError, OperationalError
 from psycopg_pool import PoolTimeout
 from starlette.exceptions import HTTPException
 
@@ -49,3 +49,8 @@ def answer_problems(app: FastAPI) -> None:
     @app.exception_handler(OperationalError)
     async def away(_: Request, __: Exception) -> JSONResponse:
         return problem(503, "No database", DATABASE_AWAY)
+
+    @app.exception_handler(DataError)
+    async def not_kept(_: Request, __: Exception) -> JSONResponse:
+        detail = "a text holds a character that cannot be kept, or a figure is too large: type it again without"
+        return problem(422, "Refused", detail)

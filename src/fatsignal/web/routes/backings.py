@@ -236,10 +236,12 @@ def _view(session: Session, backing: Backing, *, no_pulse: str = "") -> BackingV
 
 
 def _pulse_view(pulse: dict[str, Any] | None) -> PulseView | None:
+    from fatsignal.core.timing.pulse import STEADY_MS
+
     if pulse is None:
         return None
     sure = "sure" if pulse["confidence"] > 0.6 else "fairly sure" if pulse["confidence"] > 0.35 else "not sure"
-    steady = "steady" if pulse["drift_ms"] <= 15 else f"drifts by {pulse['drift_ms']:.0f} ms"
+    steady = "steady" if pulse["drift_ms"] <= STEADY_MS else f"drifts by {pulse['drift_ms']:.0f} ms"
     return PulseView(
         **{**pulse, "beats": pulse["beats"][:_SHOWN_BEATS]}, says=f"{pulse['bpm']:.1f} beats a minute, {sure}, {steady}"
     )

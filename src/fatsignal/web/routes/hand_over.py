@@ -36,8 +36,8 @@ async def what_there_is(session_id: UUID, conn: Transaction) -> list[HandOverIte
     for take, part_name, channels, ready in await _material(conn, session_id):
         stem = f"{part_name} {take.number:02d}"
         bars = (
-            session.tempo.bar_beat_at(take.window_from_frame)[0],
-            session.tempo.bar_beat_at(take.window_to_frame - 1)[0],
+            session.tempo.bar_beat_at(take.used.from_frame)[0],
+            session.tempo.bar_beat_at(take.used.to_frame - 1)[0],
         )
         entries = [(f"channel-{take.id}-{c.position}", f"{stem} - {c.name}", c.kind) for c in channels]
         entries += [(f"print-{p.id}", f"{stem} - {p.tone_name} r{p.tone_revision}", "sim") for p in ready]

@@ -43,13 +43,15 @@ async def find(
 
 @router.post("", status_code=201)
 async def save(new: NewKit, conn: Transaction) -> KitView:
-    """Keep a part's rig as a kit."""
+    """Keep a part's rig, and how it is heard, as a kit."""
     if not new.name.strip():
         raise SettingRefused("a kit needs a name: type what it is for")
-    rig = RigSetup.model_validate((await parts.get_part(conn, new.part_id)).rig)
+    part = await parts.get_part(conn, new.part_id)
+    rig = RigSetup.model_validate(part.rig)
     kit = await kits.add_kit(
         conn, name=new.name.strip(), instrument=rig.instrument, use=new.use.strip(),
         words=[word.strip() for word in new.words if word.strip()], rig=rig.model_dump(mode="json"),
+        monitoring=part.monitoring,
     )  # fmt: skip
     return _view(kit)
 

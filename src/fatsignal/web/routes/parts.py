@@ -180,18 +180,21 @@ async def add_part(session_id: UUID, new: NewPart, conn: Transaction) -> PartVie
     session = await sessions.get_session(conn, session_id)
     there = await parts.list_parts(conn, session.id)
     chords: list[dict[str, Any]] = []
+    monitoring: dict[str, Any] = {}
     if new.copy_of is not None:
         original = await parts.get_part(conn, new.copy_of)
         rig, chords = RigSetup.model_validate(original.rig), original.chords
+        monitoring = original.monitoring
     elif new.kit_id is not None:
-        rig = RigSetup.model_validate((await kits.get_kit(conn, new.kit_id)).rig)
+        kit = await kits.get_kit(conn, new.kit_id)
+        rig, monitoring = RigSetup.model_validate(kit.rig), kit.monitoring
     elif new.instrument is not None:
         rig = standard_rig(new.instrument, with_amp=new.with_amp)
     else:
         raise SettingRefused("a part begins with an instrument, a kit or another part: choose one")
     part = await parts.add_part(
         conn, session_id=session_id, name=_said(new.name), rig=rig.model_dump(mode="json"), written=[],
-        armed=not there, chords=chords,
+        armed=not there, chords=chords, monitoring=monitoring,
     )  # fmt: skip
     return part_view(part)
 

@@ -8,7 +8,7 @@ from fastapi import APIRouter
 from pydantic import BaseModel, Field, field_validator
 
 from fatsignal.core.song.questions import Question, changes_inside, tempo_in_words
-from fatsignal.core.takes.sheet import Window, sheet_line
+from fatsignal.core.takes.sheet import Played, sheet_line
 from fatsignal.core.timing.click import ClickSettings
 from fatsignal.core.timing.tempo import LEAD_IN_BARS, LONGEST_SONG_BARS, MeterChange, TempoChange, TempoMap, parse_tempo
 from fatsignal.errors import SettingRefused
@@ -206,8 +206,8 @@ async def sheet(session_id: UUID, part_id: UUID, conn: Transaction) -> SheetView
     """The song sheet of one part: which bars are played by which take."""
     session = await sessions.get_session(conn, session_id)
     part = await parts.get_part(conn, part_id)
-    windows = [
-        Window(take.id, take.window_from_frame, take.window_to_frame)
+    played = [
+        Played(take.id, take.windows)
         for take in await takes.list_takes(conn, session_id)
         if take.part_id == part.id and take.binned_at is None
     ]
@@ -215,7 +215,7 @@ async def sheet(session_id: UUID, part_id: UUID, conn: Transaction) -> SheetView
     for section in await sections.list_sections(conn, session_id):
         line = sheet_line(
             session.tempo, first_bar=section.first_bar, bars=section.bars, phrase_bars=section.phrase_bars,
-            windows=windows,
+            takes=played,
         )  # fmt: skip
         lines.append(
             SheetLineView(
@@ -229,7 +229,7 @@ async def sheet(session_id: UUID, part_id: UUID, conn: Transaction) -> SheetView
             )
         )
     return SheetView(
-        part_id=part_id, lines=lines, missing_bars=sum(line.missing_bars for line in lines), takes=len(windows)
+        part_id=part_id, lines=lines, missing_bars=sum(line.missing_bars for line in lines), takes=len(played)
     )
 
 

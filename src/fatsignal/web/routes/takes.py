@@ -2,17 +2,19 @@
 
 import asyncio
 import re
+from contextlib import AsyncExitStack
 from datetime import datetime
 from pathlib import Path
 from typing import Annotated, Literal
 from uuid import UUID
 
-from fastapi import APIRouter, Form, Response, UploadFile
+from fastapi import APIRouter, File, Form, Query, Response, UploadFile
 from fastapi.responses import FileResponse
 from pydantic import BaseModel, Field
 
 from fatsignal.config import Settings
-from fatsignal.errors import NotFound
+from fatsignal.core.takes.windows import Gap, Window
+from fatsignal.errors import NotFound, SettingRefused
 from fatsignal.store import parts, prints, sessions, takes
 from fatsignal.store.database import Connection
 from fatsignal.store.parts import Part
@@ -54,12 +56,20 @@ class TakeView(BaseModel):
     rate_hz: int
     from_frame: int
     frames: int
-    window_from_frame: int
+    windows: list[Window] = Field(description="The ranges that are used, on the session's time line.")
+    gaps: list[Gap] = Field(description="Frames of its files that the device lost.")
+    window_from_frame: int = Field(description="Where the first window begins; all of it where nothing is used yet.")
     window_to_frame: int
     first_bar: int
     last_bar: int
     origin: Literal["rolled", "imported", "recovered"]
-    note: str
+    slip_frames: int = Field(description="By how much a person moved it away from its place.")
+    slip_ms: float
+    went_along: bool = Field(description="Its section has moved since it was recorded.")
+    rating: Literal["starred", "struck"] | None
+    sim_tone: str | None = Field(description="The tone that was printed beside the DI.")
+    said: str = Field(description="What the program has to say of it.")
+    note: str = Field(description="The person's own.")
     folder: str
     binned: bool
     verdict: Literal["good", "look", "fix"] = Field(description="Of the DI's level: the worst thing that was found.")
@@ -77,25 +87,66 @@ async def all_takes(session_id: UUID, conn: Transaction) -> list[TakeView]:
     return [_view(session, names[take.part_id], take, channels[take.id]) for take in found]
 
 
+async def one_take(conn: Connection, take_id: UUID) -> TakeView:
+    """A take as pages show it."""
+    take = await takes.get_take(conn, take_id)
+    part = await parts.get_part(conn, take.part_id)
+    session = await sessions.get_session(conn, part.session_id)
+    return _view(session, part.name, take, (await takes.channels_of(conn, [take_id]))[take_id])
+
+
+@router.get("/imports/kinds")
+async def guessed_kinds(
+    names: Annotated[list[str], Query(alias="name", min_length=1, max_length=12)],
+) -> list[Literal["di", "mic", "sim"]]:
+    """What files that were recorded elsewhere probably hold, by their names; a person says what is right."""
+    from fatsignal.core.takes.channel_names import guess_kinds
+
+    return guess_kinds(names)
+
+
 @router.post("/sessions/{session_id}/imports", status_code=201)
-async def import_file(
-    session_id: UUID, file: UploadFile, part_id: Annotated[UUID, Form()], conn: Transaction, place: Place
+async def import_files(
+    session_id: UUID,
+    files: Annotated[list[UploadFile], File(min_length=1, max_length=12)],
+    part_id: Annotated[UUID, Form()],
+    conn: Transaction,
+    place: Place,
+    kinds: Annotated[str, Form(description="Of each file: di, mic or sim, with commas between.")] = "",
+    placing: Annotated[Literal["stamp", "sound", "bar"], Form()] = "bar",
+    bar: Annotated[int, Form(ge=1, le=2000)] = 1,
 ) -> TakeView:
-    """Bring in a DI file of one's own: it becomes a take of the part."""
-    from fatsignal.acts.import_di import import_di
+    """Bring in files of one's own: together they become one take of the part, time-locked."""
+    from fatsignal.acts.import_take import Incoming, import_take
 
     session = await sessions.get_session(conn, session_id)
     part = await parts.get_part(conn, part_id)
     number = await next_number(conn, place, session, part)
-    async with kept(file, largest_bytes=place.largest_upload_bytes) as (path, shown_name):
+    async with AsyncExitStack() as stack:
+        copies = [
+            await stack.enter_async_context(kept(file, largest_bytes=place.largest_upload_bytes)) for file in files
+        ]
+        chosen = _kinds(kinds, [shown_name for _, shown_name in copies])
+        incoming = [Incoming(path, name, kind) for (path, name), kind in zip(copies, chosen, strict=True)]
         take, channels = await asyncio.to_thread(
-            lambda: import_di(
-                path, shown_name=shown_name, session=session, part=part, number=number,
+            lambda: import_take(
+                incoming, session=session, part=part, number=number, placing=placing, bar=bar,
                 sessions_folder=place.sessions_folder, waves_folder=place.pyramids_folder,
             )
         )  # fmt: skip
     await takes.add_take(conn, take, channels)
     return _view(session, part.name, take, channels)
+
+
+def _kinds(typed: str, names: list[str]) -> list[Literal["di", "mic", "sim"]]:
+    from fatsignal.core.takes.channel_names import guess_kinds
+
+    if not typed:
+        return guess_kinds(names)
+    words = [word.strip() for word in typed.split(",")]
+    if len(words) != len(names) or any(word not in ("di", "mic", "sim") for word in words):
+        raise SettingRefused(f"say of each of the {len(names)} files whether it is di, mic or sim")
+    return words  # type: ignore[return-value]
 
 
 @router.post("/takes/{take_id}/bin", status_code=204)
@@ -158,11 +209,19 @@ def _view(session: Session, part_name: str, take: takes.Take, channels: list[tak
         rate_hz=take.rate_hz,
         from_frame=take.from_frame,
         frames=take.frames,
-        window_from_frame=take.window_from_frame,
-        window_to_frame=take.window_to_frame,
-        first_bar=tempo.bar_beat_at(take.window_from_frame)[0],
-        last_bar=tempo.bar_beat_at(take.window_to_frame - 1)[0],
+        windows=list(take.windows),
+        gaps=list(take.gaps),
+        window_from_frame=take.used.from_frame,
+        window_to_frame=take.used.to_frame,
+        first_bar=tempo.bar_beat_at(take.used.from_frame)[0],
+        last_bar=tempo.bar_beat_at(take.used.to_frame - 1)[0],
         origin=take.origin,
+        slip_frames=take.slip_frames,
+        slip_ms=round(1000 * take.slip_frames / take.rate_hz, 3),
+        went_along=take.from_frame - take.slip_frames != take.recorded_frame,
+        rating=take.rating,
+        sim_tone=take.sim_tone["name"] if take.sim_tone else None,
+        said=take.said,
         note=take.note,
         folder=take.folder,
         binned=take.binned_at is not None,
@@ -183,6 +242,8 @@ def _verdict(take: takes.Take, channels: list[takes.TakeChannel]) -> tuple[Liter
     advice = next((channel.checks["advice"] for channel in channels if channel.checks["advice"]), None)
     if advice:
         return "look", advice
-    if take.note:
-        return ("look" if take.origin == "recovered" else "good"), take.note
+    if take.gaps or take.origin == "recovered":
+        return "look", take.said
+    if take.said:
+        return "good", take.said
     return "good", "levels are right"

@@ -1,0 +1,73 @@
+"""A stretch of a take as a sound of its own: a channel as it was recorded, or its DI through a tone."""
+
+import io
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+import soundfile
+
+from fatsignal.core.clip import Clip, Samples
+from fatsignal.core.level.loudness import integrated_loudness_lufs
+from fatsignal.core.level.true_peak import true_peak_dbtp
+from fatsignal.core.takes.windows import Window
+from fatsignal.core.tone.chain import ToneChain
+from fatsignal.core.tone.document import Tone
+from fatsignal.errors import FileRefused
+
+# So much is played before the stretch, so that gates, tubes and strings are as they were.
+_RUN_IN_S = 0.5
+
+
+@dataclass(frozen=True, slots=True)
+class Stretch:
+    """Where a sound comes from: frames `span` of the session out of a file that begins at `begins_frame` of it."""
+
+    file: Path
+    begins_frame: int
+    span: Window
+    rate_hz: int
+
+
+def sound_of(stretch: Stretch, tone: Tone | None) -> Clip:
+    """The stretch, through a tone where one is given; silence where the file has nothing.
+
+    Raises
+    ------
+    FileRefused
+        If the file is gone.
+    """
+    run_in = round(_RUN_IN_S * stretch.rate_hz) if tone else 0
+    dry = _read(stretch, run_in)
+    if tone is None:
+        return Clip.mono(dry, stretch.rate_hz)
+    chain = ToneChain(tone, rate_hz=stretch.rate_hz)
+    wet = chain.process(np.concatenate((dry, np.zeros(chain.latency_frames))))
+    return Clip.mono(wet[chain.latency_frames + run_in :], stretch.rate_hz)
+
+
+def as_wave(clip: Clip) -> bytes:
+    """A clip as a WAV of 32-bit floats."""
+    out = io.BytesIO()
+    soundfile.write(out, clip.samples, clip.rate_hz, format="WAV", subtype="FLOAT")
+    return out.getvalue()
+
+
+def loudness_and_peak(clip: Clip) -> tuple[float, float]:
+    """Loudness in LUFS and true peak in dBTP, as equal loudness needs them."""
+    return integrated_loudness_lufs(clip), true_peak_dbtp(clip.channel(0), rate_hz=clip.rate_hz)
+
+
+def _read(stretch: Stretch, run_in: int) -> Samples:
+    first = stretch.span.from_frame - run_in - stretch.begins_frame
+    frames = stretch.span.frames + run_in
+    out = np.zeros(frames)
+    try:
+        with soundfile.SoundFile(stretch.file) as sound:
+            start, stop = max(0, first), min(sound.frames, first + frames)
+            if start < stop:
+                sound.seek(start)
+                out[start - first : stop - first] = sound.read(stop - start, dtype="float64", always_2d=True)[:, 0]
+    except (soundfile.LibsndfileError, OSError):
+        raise FileRefused(f"{stretch.file.name} is not in its folder any more: put it back") from None
+    return out

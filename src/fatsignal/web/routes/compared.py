@@ -1,0 +1,131 @@
+"""Takes beside each other at one stretch of the song: any channel, dry or through a tone, at equal loudness."""
+
+import asyncio
+from typing import TYPE_CHECKING, Annotated
+from uuid import UUID
+
+from fastapi import APIRouter, Query, Response
+from pydantic import BaseModel
+
+from fatsignal.core.takes.windows import Window
+from fatsignal.errors import NotFound, SettingRefused
+from fatsignal.store import takes, tones
+from fatsignal.store.database import Connection
+from fatsignal.store.takes import Take, TakeChannel
+from fatsignal.web.context import Place, Transaction
+
+if TYPE_CHECKING:
+    from fatsignal.acts.hear_phrase import Stretch
+    from fatsignal.core.tone.document import Tone
+
+router = APIRouter(prefix="/api", tags=["takes"])
+
+MOST_COMPARED = 9
+LONGEST_S = 120.0
+
+
+class ComparedView(BaseModel):
+    """One take at the stretch; `gain_db` makes it as loud as the others. Its sound begins with the stretch."""
+
+    take_id: UUID
+    number: int
+    channel: str
+    position: int
+    audio_url: str
+    gain_db: float
+    loudness_lufs: float | None
+
+
+class ComparedTakes(BaseModel):
+    from_frame: int
+    to_frame: int
+    sounds: list[ComparedView]
+
+
+From = Annotated[int, Query(ge=0, description="First frame of the stretch.")]
+To = Annotated[int, Query(ge=1)]
+Channel = Annotated[str | None, Query(description="Of which kind or name; null: the first mic, else the DI.")]
+ToneId = Annotated[UUID | None, Query(description="Hear the DI through this tone revision.")]
+
+
+@router.get("/takes/compared")
+async def compared(
+    take_ids: Annotated[list[UUID], Query(alias="id", min_length=1, max_length=MOST_COMPARED)],
+    from_frame: From, to_frame: To, conn: Transaction, place: Place, channel: Channel = None, tone: ToneId = None,
+) -> ComparedTakes:  # fmt: skip
+    """Takes at a stretch of the song, with the gains that make them equally loud there."""
+    from fatsignal.acts.hear_phrase import loudness_and_peak, sound_of
+    from fatsignal.core.plain import json_ready
+    from fatsignal.core.tone.matching import matching_gains_db
+
+    found = []
+    for take_id in take_ids:
+        take = await takes.get_take(conn, take_id)
+        chosen = _channel(take, (await takes.channels_of(conn, [take_id]))[take_id], "di" if tone else channel)
+        found.append((take, chosen))
+    document = await _tone(conn, tone)
+    measured = [
+        loudness_and_peak(
+            await asyncio.to_thread(sound_of, _stretch(place, take, chosen, from_frame, to_frame), document)
+        )
+        for take, chosen in found
+    ]
+    gains = matching_gains_db([lufs for lufs, _ in measured], [peak for _, peak in measured])
+    query = f"from_frame={from_frame}&to_frame={to_frame}" + (f"&tone={tone}" if tone else "")
+    return ComparedTakes(
+        from_frame=from_frame, to_frame=to_frame,
+        sounds=[
+            ComparedView(
+                take_id=take.id, number=take.number, channel=chosen.name, position=chosen.position,
+                audio_url=f"/api/takes/{take.id}/channels/{chosen.position}/stretch?{query}",
+                gain_db=round(gain, 3), loudness_lufs=json_ready(lufs, digits=2),
+            )
+            for (take, chosen), gain, (lufs, _) in zip(found, gains, measured, strict=True)
+        ],
+    )  # fmt: skip
+
+
+@router.get(
+    "/takes/{take_id}/channels/{position}/stretch", response_class=Response,
+    responses={200: {"content": {"audio/wav": {}}}},
+)  # fmt: skip
+async def stretch(
+    take_id: UUID, position: int, from_frame: From, to_frame: To, conn: Transaction, place: Place, tone: ToneId = None
+) -> Response:
+    """A stretch of one channel as a WAV, through a tone where one is asked for."""
+    from fatsignal.acts.hear_phrase import as_wave, sound_of
+
+    take = await takes.get_take(conn, take_id)
+    channels = (await takes.channels_of(conn, [take_id]))[take_id]
+    chosen = next((each for each in channels if each.position == position), None)
+    if chosen is None:
+        raise NotFound("channel", position)
+    document = await _tone(conn, tone)
+    clip = await asyncio.to_thread(sound_of, _stretch(place, take, chosen, from_frame, to_frame), document)
+    return Response(await asyncio.to_thread(as_wave, clip), media_type="audio/wav")
+
+
+def _stretch(place: Place, take: Take, channel: TakeChannel, from_frame: int, to_frame: int) -> "Stretch":
+    from fatsignal.acts.hear_phrase import Stretch
+
+    if not 0 < to_frame - from_frame <= LONGEST_S * take.rate_hz:
+        raise SettingRefused(f"a stretch to compare lasts up to {LONGEST_S:.0f} s and ends after it begins")
+    file = place.sessions_folder / take.folder / channel.file
+    return Stretch(file, take.from_frame, Window(from_frame, to_frame), take.rate_hz)
+
+
+def _channel(take: Take, channels: list[TakeChannel], wanted: str | None) -> TakeChannel:
+    kinds = [wanted] if wanted else ["mic", "sim", "di"]
+    for kind in kinds:
+        for channel in channels:
+            if channel.kind == kind or channel.name == kind:
+                return channel
+    if wanted == "di":
+        raise SettingRefused(f"take {take.number} has no DI: it cannot be heard dry or through a tone")
+    return channels[0]
+
+
+async def _tone(conn: Connection, tone_id: UUID | None) -> "Tone | None":
+    from fatsignal.core.tone.document import Tone
+
+    return Tone.model_validate((await tones.get_revision(conn, tone_id)).document) if tone_id else None

@@ -1,0 +1,228 @@
+"""What is heard: cues with their strips, the blend they start from, how each part is heard, standing by."""
+
+import asyncio
+from functools import lru_cache
+from uuid import UUID
+
+from fastapi import APIRouter, Response
+from pydantic import BaseModel, Field
+
+from fatsignal.core.cue.mix import CueMix
+from fatsignal.core.cue.monitoring import Monitoring
+from fatsignal.core.timing.monitor_path import MonitorDelay, monitor_delay
+from fatsignal.core.tone.document import Tone
+from fatsignal.errors import NotFound, RollRefused, SettingRefused
+from fatsignal.rig.interface import NAME
+from fatsignal.rig.setup import RigSetup
+from fatsignal.store import backings, cues, interfaces, parts, sessions, tones
+from fatsignal.store.cues import StoredCue
+from fatsignal.store.database import Connection
+from fatsignal.store.parts import Part
+from fatsignal.web.context import Place, TheDesk, Transaction
+from fatsignal.web.routes.interface import interface_now
+from fatsignal.web.routes.rolls import all_armed
+
+router = APIRouter(prefix="/api", tags=["cues"])
+
+
+class StripName(BaseModel):
+    """A sound that a cue has a strip for."""
+
+    key: str
+    name: str
+    live: bool = Field(description="It is armed: this strip is the player's own.")
+
+
+class CueView(BaseModel):
+    id: UUID
+    name: str
+    mix: CueMix
+
+
+class CuesView(BaseModel):
+    strips: list[StripName]
+    cues: list[CueView]
+    blend: CueMix
+
+
+class NewCue(BaseModel):
+    name: str = Field(min_length=1, max_length=40)
+    like: UUID | None = Field(default=None, description="Start as a copy of this cue; null: of the blend.")
+
+
+class CueChange(BaseModel):
+    name: str = Field(min_length=1, max_length=40)
+    mix: CueMix
+
+
+class MonitoringView(BaseModel):
+    """How a part is heard, and the delay that comes of it; null where it is not heard through the computer."""
+
+    part_id: UUID
+    settings: Monitoring
+    channels: list[str]
+    has_di: bool
+    tone_name: str | None
+    delay: MonitorDelay | None
+
+
+@router.get("/sessions/{session_id}/cues")
+async def all_cues(session_id: UUID, conn: Transaction) -> CuesView:
+    """Every listener's mix, and what there is to be mixed."""
+    session = await sessions.get_session(conn, session_id)
+    return CuesView(
+        strips=await _strips(conn, session_id),
+        cues=[_view(cue) for cue in await cues.list_cues(conn, session_id)],
+        blend=session.blend_mix,
+    )
+
+
+@router.post("/sessions/{session_id}/cues", status_code=201)
+async def add(session_id: UUID, new: NewCue, conn: Transaction) -> CueView:
+    """Another listener: starts as a copy of the blend, or of another cue, and goes its own way from there."""
+    session = await sessions.get_session(conn, session_id)
+    if not new.name.strip():
+        raise SettingRefused("a listener needs a name: who hears it?")
+    mix = session.blend_mix
+    if new.like is not None:
+        mix = (await _of_session(conn, session_id, new.like)).settings
+    return _view(await cues.add_cue(conn, session_id=session_id, name=new.name, mix=mix))
+
+
+@router.put("/cues/{cue_id}")
+async def change(cue_id: UUID, wanted: CueChange, conn: Transaction, desk: TheDesk) -> CueView:
+    """Levels, pans, click, more me, limiter; who listens hears it from the next block on."""
+    cue = await cues.get_cue(conn, cue_id)
+    if not wanted.name.strip():
+        raise SettingRefused("a listener needs a name: who hears it?")
+    await cues.set_cue(conn, cue_id, name=wanted.name, mix=wanted.mix)
+    await _tell_engine(conn, cue.session_id, desk)
+    return _view(await cues.get_cue(conn, cue_id))
+
+
+@router.delete("/cues/{cue_id}", status_code=204)
+async def remove(cue_id: UUID, conn: Transaction) -> Response:
+    """A listener who is no longer there."""
+    await cues.remove_cue(conn, cue_id)
+    return Response(status_code=204)
+
+
+@router.put("/sessions/{session_id}/blend")
+async def set_blend(session_id: UUID, blend: CueMix, conn: Transaction) -> CueMix:
+    """Levels and pans of the parts beside each other; cues that were copied from it before stay as they are."""
+    await sessions.get_session(conn, session_id)
+    await sessions.set_blend(conn, session_id, blend)
+    return blend
+
+
+@router.get("/parts/{part_id}/monitoring")
+async def monitoring(part_id: UUID, conn: Transaction) -> MonitoringView:
+    """How a part is heard while it is played."""
+    part = await parts.get_part(conn, part_id)
+    session = await sessions.get_session(conn, part.session_id)
+    settings, rig = Monitoring.model_validate(part.monitoring), RigSetup.model_validate(part.rig)
+    tone = await tones.get_revision(conn, settings.tone_revision_id) if settings.tone_revision_id else None
+    delay = None
+    if settings.hear != "nothing" and settings.when != "never":
+        document = Tone.model_validate(tone.document).model_dump_json() if tone and settings.hear == "tone" else ""
+        delay = await _delay(conn, document, rate_hz=session.rate_hz)
+    return MonitoringView(
+        part_id=part_id, settings=settings, channels=[name for name, _ in rig.inputs], has_di=rig.di is not None,
+        tone_name=tone.name if tone else None, delay=delay,
+    )  # fmt: skip
+
+
+@router.put("/parts/{part_id}/monitoring")
+async def set_monitoring(
+    part_id: UUID, settings: Monitoring, conn: Transaction, place: Place, desk: TheDesk
+) -> MonitoringView:
+    """Where a part is heard from, and when; whether the tone goes to disk too."""
+    part = await parts.get_part(conn, part_id)
+    rig = RigSetup.model_validate(part.rig)
+    if (settings.hear == "tone" or settings.print_sim) and rig.di is None:
+        raise SettingRefused("a tone is heard through the DI, and this rig keeps none: switch the DI on in Rig")
+    if (settings.hear == "tone" or settings.print_sim) and settings.tone_revision_id is None:
+        raise SettingRefused("choose the tone to play through")
+    if settings.tone_revision_id is not None:
+        await tones.get_revision(conn, settings.tone_revision_id)
+    if settings.channel is not None and settings.channel not in [name for name, _ in rig.inputs]:
+        raise NotFound("channel", settings.channel)
+    await parts.set_monitoring(conn, part_id, settings.model_dump(mode="json"))
+    if desk.standing_by:
+        await _stand_by(conn, part.session_id, place, desk)
+    return await monitoring(part_id, conn)
+
+
+@router.post("/sessions/{session_id}/standby", status_code=204)
+async def stand_by(session_id: UUID, conn: Transaction, place: Place, desk: TheDesk) -> Response:
+    """Hear what is armed while nothing rolls, until it is told to end; after a roll it comes back by itself."""
+    await _stand_by(conn, session_id, place, desk)
+    return Response(status_code=204)
+
+
+@router.delete("/sessions/{session_id}/standby", status_code=204)
+async def end_standby(session_id: UUID, desk: TheDesk) -> Response:
+    """Stop hearing what is armed."""
+    await desk.end_standby()
+    return Response(status_code=204)
+
+
+async def _stand_by(conn: Connection, session_id: UUID, place: Place, desk: TheDesk) -> None:
+    from fatsignal.acts.play_beside import cues_of
+    from fatsignal.acts.roll_order import standby_order
+
+    session = await sessions.get_session(conn, session_id)
+    armed = [part for part in await parts.list_parts(conn, session_id) if part.armed]
+    if not armed:
+        raise RollRefused("no part is armed: choose the part that you play")
+    order = standby_order(
+        session, await all_armed(conn, place, session, armed), sessions_folder=place.sessions_folder,
+        interface=await interface_now(conn), speed=place.rig_speed or 1.0, cues=await cues_of(conn, session_id),
+    )  # fmt: skip
+    await desk.stand_by(order)
+
+
+async def _tell_engine(conn: Connection, session_id: UUID, desk: TheDesk) -> None:
+    from fatsignal.acts.play_beside import cues_of
+
+    await desk.set_cues(await cues_of(conn, session_id))
+
+
+async def _delay(conn: Connection, tone_json: str, *, rate_hz: int) -> MonitorDelay:
+    interface = await interface_now(conn)
+    found = await interfaces.get_offset(conn, NAME, rate_hz=rate_hz, buffer_frames=interface.buffer_frames)
+    chain_frames = await asyncio.to_thread(_chain_frames, tone_json, rate_hz) if tone_json else 0
+    return monitor_delay(
+        found.offset_frames if found else interface.round_trip_frames(), buffer_frames=interface.buffer_frames,
+        chain_frames=chain_frames, rate_hz=rate_hz, measured=found is not None,
+    )  # fmt: skip
+
+
+@lru_cache(maxsize=64)
+def _chain_frames(tone_json: str, rate_hz: int) -> int:
+    from fatsignal.core.tone.chain import ToneChain
+
+    return ToneChain(Tone.model_validate_json(tone_json), rate_hz=rate_hz).latency_frames
+
+
+async def _strips(conn: Connection, session_id: UUID) -> list[StripName]:
+    from fatsignal.acts.play_beside import backing_key
+
+    named = [_part_strip(part) for part in await parts.list_parts(conn, session_id)]
+    tracks = await backings.list_backings(conn, session_id)
+    return [*named, *(StripName(key=backing_key(track.id), name=track.name, live=False) for track in tracks)]
+
+
+def _part_strip(part: Part) -> StripName:
+    return StripName(key=str(part.id), name=part.name, live=part.armed)
+
+
+async def _of_session(conn: Connection, session_id: UUID, cue_id: UUID) -> StoredCue:
+    cue = await cues.get_cue(conn, cue_id)
+    if cue.session_id != session_id:
+        raise NotFound("cue of this session", cue_id)
+    return cue
+
+
+def _view(cue: StoredCue) -> CueView:
+    return CueView(id=cue.id, name=cue.name, mix=cue.settings)

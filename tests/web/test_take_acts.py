@@ -1,0 +1,154 @@
+"""What a person does with takes, and what the grid shows of them, through the running application."""
+
+import io
+import urllib.request
+
+import numpy as np
+import pytest
+import soundfile
+
+from tests.signals import FS
+
+
+@pytest.fixture(scope="module")
+def takes(application):
+    """Three more passes of the demonstration's chorus beside the one that is there."""
+    application.ready_to_roll()
+    session = application.session
+    path = f"/api/sessions/{session['id']}"
+    chorus = next(section for section in session["sections"] if section["name"] == "Chorus 1")
+    for _ in range(3):
+        rolled = application.wait_for(
+            lambda: (a := application.send("POST", f"{path}/roll", {"section_id": chorus["id"]}))[0] == 201 and a[1],
+            what="the roll",
+        )
+        application.wait_for(
+            lambda ids=rolled["take_ids"]: any(take["id"] in ids for take in application.takes()), what="the take"
+        )
+    return [take for take in application.takes() if take["first_bar"] == 13 and not take["binned"]]
+
+
+def test_the_grid_tells_what_is_found_phrase_by_phrase(application, takes):
+    session = application.session
+    chorus = next(section for section in session["sections"] if section["name"] == "Chorus 1")
+    judged = application.get(f"/api/parts/{takes[0]['part_id']}/judged/{chorus['id']}")
+    assert {take["take_id"] for take in judged["takes"]} == {take["id"] for take in takes}
+    for row in judged["takes"]:
+        assert [cell["first_bar"] for cell in row["cells"]] == [13, 17]
+        assert all(cell["played"] for cell in row["cells"])
+        assert row["timing"]["subdivision"] in (2, 4)
+        assert 24 <= len(row["timing"]["strokes"]) <= 40
+        for cell in row["cells"]:
+            assert len(cell["marks"]) <= 3
+            for mark in cell["marks"]:
+                assert len(mark["says"].split()) <= 4
+                assert mark["explained"]
+    # Asked again, the answer is the same, and comes from what was heard before.
+    assert application.get(f"/api/parts/{takes[0]['part_id']}/judged/{chorus['id']}") == judged
+
+
+def test_stars_strikes_and_notes_are_kept_and_taken_back(application, takes):
+    path = f"/api/takes/{takes[0]['id']}"
+    assert application.send("PUT", f"{path}/rating", {"rating": "starred"})[1]["rating"] == "starred"
+    assert application.send("PUT", f"{path}/rating", {"rating": "struck"})[1]["rating"] == "struck"
+    assert application.send("PUT", f"{path}/rating", {"rating": "fine"})[0] == 422
+    assert application.send("PUT", f"{path}/note", {"note": "  lovely ending "})[1]["note"] == "lovely ending"
+    assert application.send("PUT", f"{path}/note", {"note": "x" * 501})[0] == 422
+    assert application.send("PUT", f"{path}/rating", {"rating": None})[1]["rating"] is None
+
+
+def test_keeping_only_the_starred_bins_the_rest_and_does_nothing_without_a_star(application, takes):
+    body = {"part_id": takes[0]["part_id"], "take_ids": [take["id"] for take in takes]}
+    assert application.send("POST", "/api/takes/keep-starred", body)[1] == {"binned": []}
+    application.send("PUT", f"/api/takes/{takes[1]['id']}/rating", {"rating": "starred"})
+    binned = application.send("POST", "/api/takes/keep-starred", body)[1]["binned"]
+    assert set(binned) == {take["id"] for take in takes} - {takes[1]["id"]}
+    for take_id in binned:
+        assert application.send("DELETE", f"/api/takes/{take_id}/bin")[0] == 204
+    application.send("PUT", f"/api/takes/{takes[1]['id']}/rating", {"rating": None})
+
+
+@pytest.mark.parametrize(
+    ("by", "frames"),
+    [
+        ({"samples": 37}, 37),
+        ({"ms": -12.5}, -600),
+        ({"quarters": "1/4"}, round(60 * FS / 104 / 4)),
+        ({"quarters": "-1"}, -27692),
+    ],
+)
+def test_a_take_is_slipped_marked_and_put_back(application, takes, by, frames):
+    before = takes[0]
+    status, moved = application.send("POST", f"/api/takes/{before['id']}/slip", by)
+    assert (status, moved["slip_frames"]) == (200, frames)
+    assert moved["from_frame"] - before["from_frame"] == frames
+    assert moved["windows"][0]["from_frame"] - before["windows"][0]["from_frame"] == frames
+    assert moved["slip_ms"] == pytest.approx(1000 * frames / FS, abs=0.01)
+    assert moved["went_along"] is False
+    back = application.send("DELETE", f"/api/takes/{before['id']}/slip")[1]
+    assert (back["slip_frames"], back["from_frame"], back["windows"]) == (0, before["from_frame"], before["windows"])
+
+
+@pytest.mark.parametrize(
+    ("by", "says"),
+    [
+        ({}, "in one way"), ({"ms": 1, "samples": 1}, "in one way"), ({"quarters": "1/0"}, "zeroth"),
+        ({"ms": -3_000_000}, "before the beginning"),
+    ],
+)  # fmt: skip
+def test_a_slip_that_cannot_be_made_is_refused_with_a_sentence(application, takes, by, says):
+    status, problem = application.send("POST", f"/api/takes/{takes[0]['id']}/slip", by)
+    assert status == 422
+    assert says in problem["detail"]
+
+
+def test_windows_move_into_the_handles_and_no_farther(application, takes):
+    take = takes[0]
+    start, end = take["from_frame"], take["from_frame"] + take["frames"]
+    wanted = [{"from_frame": start + 100, "to_frame": start + 5000}, {"from_frame": end - 9000, "to_frame": end}]
+    moved = application.send("PUT", f"/api/takes/{take['id']}/windows", {"windows": wanted})[1]
+    assert moved["windows"] == wanted
+    out = [{"from_frame": start - 1, "to_frame": end}]
+    status, problem = application.send("PUT", f"/api/takes/{take['id']}/windows", {"windows": out})
+    assert (status, "keep it inside" in problem["detail"]) == (422, True)
+    back = application.send("PUT", f"/api/takes/{take['id']}/windows", {"windows": take["windows"]})[1]
+    assert back["windows"] == take["windows"]
+
+
+def sound(application, url):
+    with urllib.request.urlopen(application.url + url) as answer:
+        return soundfile.read(io.BytesIO(answer.read()))
+
+
+def test_two_takes_are_heard_at_the_same_stretch_at_equal_loudness(application, takes):
+    start = takes[0]["windows"][0]["from_frame"]
+    query = f"id={takes[0]['id']}&id={takes[1]['id']}&from_frame={start}&to_frame={start + 3 * FS}"
+    compared = application.get(f"/api/takes/compared?{query}")
+    assert [each["channel"] for each in compared["sounds"]] == ["mic A", "mic A"]
+    levels = [each["loudness_lufs"] + each["gain_db"] for each in compared["sounds"]]
+    assert levels[0] == pytest.approx(levels[1], abs=0.02)
+    for each in compared["sounds"]:
+        samples, rate_hz = sound(application, each["audio_url"])
+        assert (len(samples), rate_hz) == (3 * FS, FS)
+    # The stretch is the file's own samples.
+    take = takes[0]
+    samples, _ = sound(application, compared["sounds"][0]["audio_url"])
+    path = application.data / "sessions" / take["folder"] / take["channels"][1]["file"]
+    whole, _ = soundfile.read(path)
+    np.testing.assert_allclose(samples, whole[start - take["from_frame"] :][: 3 * FS], atol=1e-7)
+
+
+def test_a_stretch_is_heard_dry_or_through_a_tone_where_its_print_would_lie(application, takes):
+    tone = next(each for each in application.get("/api/tones") if each["name"] == "Kiln")
+    start = takes[0]["windows"][0]["from_frame"]
+    query = f"id={takes[0]['id']}&from_frame={start}&to_frame={start + 2 * FS}"
+    dry = application.get(f"/api/takes/compared?{query}&channel=di")["sounds"][0]
+    wet = application.get(f"/api/takes/compared?{query}&tone={tone['id']}")["sounds"][0]
+    one, _ = sound(application, dry["audio_url"])
+    other, _ = sound(application, wet["audio_url"])
+    assert len(one) == len(other) == 2 * FS
+    assert not np.allclose(one, other, atol=1e-3)
+    first = [int(np.argmax(np.abs(each) > 0.1 * np.abs(each).max())) for each in (one, other)]
+    assert abs(first[0] - first[1]) < 0.004 * FS
+    status, problem = application.send("GET", f"/api/takes/compared?id={takes[0]['id']}&from_frame=9&to_frame=8")
+    assert (status, "ends after it begins" in problem["detail"]) == (422, True)
