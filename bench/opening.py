@@ -21,6 +21,7 @@ sys.path.insert(0, str(Path(__file__).resolve().parents[1]))
 from fatsignal.acts.survey import keep_wave
 from fatsignal.core.clip import Clip
 from fatsignal.core.song.sections import SongSection
+from fatsignal.core.takes.windows import Window
 from fatsignal.core.timing.tempo import TempoMap
 from fatsignal.rig.setup import standard_rig
 from fatsignal.store import parts, sections, sessions, takes
@@ -64,9 +65,8 @@ async def fill(url: str, data: Path) -> None:
             keep_wave(data / "waves", str(take_id), Clip(noise, RATE_HZ))
             take = takes.Take(
                 id=take_id, part_id=part.id, number=number, recorded_at=datetime.now(UTC), rate_hz=RATE_HZ,
-                from_frame=start, recorded_frame=start, frames=frames, window_from_frame=start,
-                window_to_frame=start + frames,
-                origin="imported", rig_sheet={}, note="", folder=f"Long/{number}", binned_at=None,
+                from_frame=start, recorded_frame=start, frames=frames,
+                windows=(Window(start, start + frames),), origin="imported", rig_sheet={}, folder=f"Long/{number}",
             )  # fmt: skip
             checks = {
                 "peak_dbfs": -6.0, "true_peak_dbtp": -6.0, "average_dbfs": -15.0, "loudness_lufs": -18.0,

@@ -3,6 +3,7 @@
 import asyncio
 import json
 import os
+import shutil
 import signal
 import socket
 import subprocess
@@ -23,19 +24,26 @@ from fatsignal.store.database import migrate
 from launcher.postgres import Postgres
 
 ROOT = Path(__file__).resolve().parents[1]
-TEMPLATE = "fatsignal_template"
+EMPTY = "template_empty"
+DEMONSTRATION = "template_demonstration"
 
 
 @pytest.fixture(scope="session")
-def postgres(tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:
-    """Connection string of a server that lives as long as the test run, with a migrated template."""
+def database_server(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Postgres]:
+    """A server that lives as long as the test run, with a migrated template."""
     server = Postgres(tmp_path_factory.mktemp("postgres"))
     url = server.start()
     with psycopg.connect(url, autocommit=True) as conn:
-        conn.execute(f"CREATE DATABASE {TEMPLATE}")
-    asyncio.run(migrate(_renamed(url, TEMPLATE)))
-    yield url
+        conn.execute(f"CREATE DATABASE {EMPTY}")
+    asyncio.run(migrate(_renamed(url, EMPTY)))
+    yield server
     server.stop()
+
+
+@pytest.fixture(scope="session")
+def postgres(database_server: Postgres) -> str:
+    """Connection string of the server."""
+    return database_server.url
 
 
 @pytest.fixture
@@ -46,15 +54,14 @@ def database_url(postgres: str) -> Iterator[str]:
 
 
 @contextmanager
-def _database(server_url: str) -> Iterator[str]:
+def _database(server_url: str, template: str = EMPTY) -> Iterator[str]:
     name = f"t{uuid4().hex}"
+    made = sql.SQL("CREATE DATABASE {} TEMPLATE {} STRATEGY file_copy")
     with psycopg.connect(server_url, autocommit=True) as conn:
-        conn.execute(
-            sql.SQL("CREATE DATABASE {} TEMPLATE {} STRATEGY file_copy").format(
-                sql.Identifier(name), sql.Identifier(TEMPLATE)
-            )
-        )
-        yield _renamed(server_url, name)
+        conn.execute(made.format(sql.Identifier(name), sql.Identifier(template)))
+    yield _renamed(server_url, name)
+    # A connection of its own: a test may have killed the server meanwhile.
+    with psycopg.connect(server_url, autocommit=True) as conn:
         conn.execute(sql.SQL("DROP DATABASE {} WITH (FORCE)").format(sql.Identifier(name)))
 
 
@@ -108,6 +115,13 @@ class Application:
             time.sleep(0.1)
         raise AssertionError(f"{what} did not come within {seconds} s")
 
+    def answers(self) -> bool:
+        """Whether it and its database can be reached."""
+        try:
+            return bool(self.get("/api/sessions"))
+        except OSError:
+            return False
+
     def ready_to_roll(self) -> None:
         """Wait until the engine has loaded its kernels."""
         self.wait_for((self.data / "run" / "engine.json").exists, what="the engine")
@@ -142,20 +156,41 @@ def running_application(
             app.stop()
 
 
+@pytest.fixture(scope="session")
+def demonstration(postgres: str, tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """The data of an application with a short demonstration, its prints made; its database is a template now."""
+    data = tmp_path_factory.mktemp("demonstration")
+    with psycopg.connect(postgres, autocommit=True) as conn:
+        conn.execute(f"CREATE DATABASE {DEMONSTRATION} TEMPLATE {EMPTY} STRATEGY file_copy")
+    with running_application(data, _renamed(postgres, DEMONSTRATION)) as app:
+        prints = f"/api/sessions/{app.session['id']}/prints"
+        app.wait_for(lambda: {each["state"] for each in app.get(prints)} == {"ready"}, seconds=180, what="the prints")
+        app.ready_to_roll()
+    shutil.rmtree(data / "run")
+    return data
+
+
+@contextmanager
+def _copied(demonstration: Path, postgres: str, data: Path, **options) -> Iterator[Application]:
+    shutil.copytree(demonstration, data)
+    with _database(postgres, DEMONSTRATION) as url, running_application(data, url, **options) as app:
+        yield app
+
+
 @pytest.fixture(scope="module")
-def application(postgres: str, tmp_path_factory: pytest.TempPathFactory) -> Iterator[Application]:
+def application(demonstration: Path, postgres: str, tmp_path_factory: pytest.TempPathFactory) -> Iterator[Application]:
     """The application with a short demonstration, its rig as fast as it computes; one for each test file."""
-    with _database(postgres) as url, running_application(tmp_path_factory.mktemp("data"), url) as app:
+    with _copied(demonstration, postgres, tmp_path_factory.mktemp("application") / "data") as app:
         yield app
 
 
 @pytest.fixture
-def start_application(postgres: str, tmp_path: Path):
+def start_application(demonstration: Path, postgres: str, tmp_path: Path):
     """Start applications of one test's own, by `with start_application(...) as app`."""
 
     @contextmanager
     def start(**options):
-        with _database(postgres) as url, running_application(tmp_path / "data", url, **options) as app:
+        with _copied(demonstration, postgres, tmp_path / "data", **options) as app:
             yield app
 
     return start

@@ -170,3 +170,61 @@ def test_checks_refuse_with_one_sentence(arguments, says):
     result = runner.invoke(app, arguments)
     assert result.exit_code == 2
     assert says in result.stderr
+
+
+def run(*arguments, code=0):
+    result = runner.invoke(app, [str(each) for each in arguments])
+    assert result.exit_code == code, result.output
+    return result
+
+
+def struck(path, beats, *, late_s=None, rate_hz=48_000):
+    """Plucked notes at 120 beats a minute; `late_s` moves single ones: {index: seconds}."""
+    from fatsignal.core.instrument.plucked_string import StringEvent, StringRunner, StringShape
+
+    moved = late_s or {}
+    events = []
+    for index, beat in enumerate(beats):
+        frame = round((0.5 * beat + moved.get(index, 0.0)) * rate_hz) + rate_hz // 10
+        events += [
+            StringEvent(frame, 110.0, 0.8, 4.0, 0.6, True),
+            StringEvent(frame + rate_hz // 5, 110.0, 0.0, 0.05, 0.3, False),
+        ]
+    sound = 0.4 * StringRunner(StringShape(), events, rate_hz=rate_hz, seed=3).process(rate_hz * (len(beats) // 2 + 1))
+    soundfile.write(path, sound, rate_hz, subtype="PCM_24")
+
+
+def test_timing_lists_every_stroke_with_ms_early_or_late(tmp_path):
+    struck(tmp_path / "a.wav", range(8), late_s={5: 0.03})
+    done = run("timing", tmp_path / "a.wav", "--bpm", "120", "--first-beat", "0.1", "--json")
+    found = json.loads(done.stdout)
+    assert [round(onset["ms"]) for onset in found["onsets"]] == [0, 0, 0, 0, 0, 30, 0, 0]
+    assert [(onset["bar"], onset["beat"]) for onset in found["onsets"]] == [
+        (1, 1), (1, 2), (1, 3), (1, 4), (2, 1), (2, 2), (2, 3), (2, 4),
+    ]  # fmt: skip
+    assert found["subdivision"] == 1
+    assert "8 strokes" in run("timing", tmp_path / "a.wav", "--bpm", "120", "--first-beat", "0.1").stdout
+
+
+def test_check_holds_takes_against_each_other(tmp_path):
+    for name in "abcd":
+        struck(tmp_path / f"{name}.wav", range(12))
+    struck(tmp_path / "e.wav", [beat for beat in range(12) if beat != 6])
+    files = [tmp_path / f"{name}.wav" for name in "abcde"]
+    found = json.loads(run("check", *files, "--bpm", "120", "--first-beat", "0.1", "--json").stdout)
+    assert [take["file"] for take in found] == ["a.wav", "b.wav", "c.wav", "d.wav", "e.wav"]
+    assert [finding["kind"] for finding in found[4]["findings"]] == ["missing"]
+    assert abs(found[4]["findings"][0]["at_s"] - 3.1) < 0.05
+    assert all(take["findings"] == [] for take in found[:4])
+
+
+def test_wrong_clicks_and_mixed_rates_end_with_one_sentence(tmp_path):
+    struck(tmp_path / "a.wav", range(4))
+    struck(tmp_path / "b.wav", range(4), rate_hz=44_100)
+    for arguments, says in (
+        (("timing", tmp_path / "a.wav", "--bpm", "fast"), "is not a tempo"),
+        (("timing", tmp_path / "a.wav", "--bpm", "120", "--first-beat", "-1"), "outside 0 to 3600"),
+        (("check", tmp_path / "a.wav", tmp_path / "b.wav", "--bpm", "120"), "have to be of one rate"),
+        (("check", tmp_path / "no.wav", "--bpm", "120"), "cannot be opened"),
+    ):
+        assert says in run(*arguments, code=2).output

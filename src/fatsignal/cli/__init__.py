@@ -1,6 +1,6 @@
 """The command line: files and checks; and the server and worker that the launcher starts."""
 
-from fatsignal.cli import checks, files, service
+from fatsignal.cli import checks, files, service, takes
 from fatsignal.cli.app import app
 
-__all__ = ["app", "checks", "files", "service"]
+__all__ = ["app", "checks", "files", "service", "takes"]
