@@ -16,19 +16,25 @@ class FakeSocket {
 const rolling = {
   roll_id: 'r1',
   session_id: 's',
-  part_id: 'p',
-  number: 13,
+  pass_number: 1,
   from_frame: 0,
-  window_from_frame: 100,
-  window_to_frame: 200,
   to_frame: 250,
-  channels: [
-    { name: 'DI', kind: 'di' },
-    { name: 'mic A', kind: 'mic' },
+  windows: [{ from_frame: 100, to_frame: 200 }],
+  parts: [
+    {
+      part_id: 'p',
+      take_id: 't1',
+      number: 13,
+      channels: [
+        { name: 'DI', kind: 'di' },
+        { name: 'mic A', kind: 'mic' },
+      ],
+    },
   ],
 }
 const meters = (columns: number[][][]) => ({
   event: 'meters',
+  roll_id: 'r1',
   frames_per_column: 1024,
   first_column: 0,
   columns,
@@ -70,6 +76,18 @@ test('waves of a roll grow with every message, and a new roll begins empty', asy
   socket.tell({ event: 'state', engine: 'ready', rolling: { ...rolling, roll_id: 'r2' } })
   expect(live.liveState().columns).toEqual([[], []])
   expect(live.liveState().meters).toBeNull()
+})
+
+test('a pass that begins where another ended begins with empty waves; a press by hand keeps them', async () => {
+  const { live, socket } = await fresh()
+  socket.tell({ event: 'state', engine: 'ready', rolling })
+  socket.tell(meters([[[-3, 4]], [[-9, 9]]]))
+  socket.tell({ event: 'state', engine: 'ready', rolling: { ...rolling, punched_in: true } })
+  expect(live.liveState().columns[0]).toHaveLength(2)
+  const parts = [{ ...rolling.parts[0], take_id: 't2', number: 14 }]
+  socket.tell({ event: 'state', engine: 'ready', rolling: { ...rolling, pass_number: 2, parts } })
+  expect(live.liveState().columns).toEqual([[], []])
+  expect(live.liveState().rolling).toMatchObject({ number: 14, take_id: 't2', part_id: 'p' })
 })
 
 test('what went wrong with a roll is told to the person', async () => {

@@ -2,24 +2,64 @@ import { useSyncExternalStore } from 'react'
 import type { Print } from './client'
 import { queryClient, refreshPrints, refreshRig, refreshTakes } from './queries'
 
-export interface RollState {
+export interface Window {
+  from_frame: number
+  to_frame: number
+}
+
+interface LiveChannel {
+  name: string
+  kind: 'di' | 'mic' | 'sim'
+}
+
+interface RollingPart {
+  part_id: string
+  take_id: string
+  number: number
+  channels: LiveChannel[]
+}
+
+/** The pass that rolls, as the engine tells it. */
+export interface RollingPass {
   roll_id: string
   session_id: string
-  part_id: string
-  number: number
+  section_id: string | null
+  way: 'once' | 'loop' | 'windows'
+  pass_number: number
+  again: boolean
   from_frame: number
-  window_from_frame: number
-  window_to_frame: number
+  play_from_frame: number
   to_frame: number
-  channels: { name: string; kind: 'di' | 'mic' | 'sim' }[]
+  windows: Window[]
+  by_hand: boolean
+  punched_in: boolean
+  parts: RollingPart[]
+}
+
+/** The pass that rolls; part, take and number are those of the first part, channels those of all in the engine's order. */
+export interface RollState extends RollingPass {
+  part_id: string
+  take_id: string
+  number: number
+  channels: (LiveChannel & { part_id: string })[]
+}
+
+export interface StandbyState {
+  roll_id: string
+  session_id: string
+  channels: LiveChannel[]
 }
 
 export interface Meters {
+  roll_id: string
   frame: number
   bar: number
   beat: number
   peak_dbfs: number[]
   average_dbfs: number[]
+  space_left_s: number | null
+  lost_frames: number
+  monitor_load: number | null
 }
 
 export interface ListenState {
@@ -28,7 +68,7 @@ export interface ListenState {
   part_id: string | null
   kind: 'level' | 'tuning' | 'noise' | 'bleed' | 'latency' | 'computer'
   frames: number
-  channels: { name: string; kind: 'di' | 'mic' | 'sim' }[]
+  channels: LiveChannel[]
 }
 
 /** What the tuner reads now; null while nothing can be read. */
@@ -46,6 +86,7 @@ export interface LiveState {
   engine: 'starting' | 'warming' | 'ready'
   rolling: RollState | null
   listening: ListenState | null
+  standingBy: StandbyState | null
   pitch: Pitch | null
   /** The check that is being measured, from its listening until its result is kept. */
   measuring: string | null
@@ -59,7 +100,13 @@ export interface LiveState {
 }
 
 type Message =
-  | { event: 'state'; engine: LiveState['engine']; rolling: RollState | null; listening: ListenState | null }
+  | {
+      event: 'state'
+      engine: LiveState['engine']
+      rolling: RollingPass | null
+      listening: ListenState | null
+      standing_by: StandbyState | null
+    }
   | ({ event: 'meters'; frames_per_column: number; first_column: number; columns: [number, number][][] } & Meters)
   | ({ event: 'pitch' } & Pitch)
   | { event: 'check'; part_id: string | null; kind: string; problem: string }
@@ -74,6 +121,7 @@ let state: LiveState = {
   engine: 'starting',
   rolling: null,
   listening: null,
+  standingBy: null,
   pitch: null,
   measuring: null,
   meters: null,
@@ -113,25 +161,47 @@ export function useLive(): LiveState {
   return useSyncExternalStore(subscribe, liveState)
 }
 
+/** From where to where a pass is played: its windows, or all of it while they come by hand. */
+export function playedSpan(pass: RollingPass): Window {
+  const last = pass.windows.at(-1)
+  if (pass.by_hand || !last) return { from_frame: pass.play_from_frame, to_frame: pass.to_frame }
+  return { from_frame: pass.windows[0]!.from_frame, to_frame: last.to_frame }
+}
+
+function rollState(pass: RollingPass): RollState {
+  const first = pass.parts[0]!
+  return {
+    ...pass,
+    part_id: first.part_id,
+    take_id: first.take_id,
+    number: first.number,
+    channels: pass.parts.flatMap((part) => part.channels.map((channel) => ({ ...channel, part_id: part.part_id }))),
+  }
+}
+
 function hear(message: Message) {
   switch (message.event) {
     case 'state': {
-      const began = message.rolling !== null && message.rolling.roll_id !== state.rolling?.roll_id
+      const rolling = message.rolling && rollState(message.rolling)
+      const before = state.rolling
+      const began = rolling !== null && (rolling.roll_id !== before?.roll_id || rolling.pass_number !== before.pass_number)
       set({
         engine: message.engine,
-        rolling: message.rolling,
+        rolling,
+        standingBy: message.standing_by ?? null,
         listening: message.listening,
         ...(message.listening && { measuring: message.listening.kind }),
         ...(message.listening && message.listening.roll_id !== state.listening?.roll_id && { pitch: null, meters: null, columns: [] }),
         ...(began && {
-          columns: message.rolling!.channels.map(() => []),
-          meters: null,
-          said: `rolling take ${message.rolling!.number}`,
+          columns: rolling.channels.map(() => []),
+          ...(rolling.roll_id !== before?.roll_id && { meters: null }),
+          said: `rolling take ${rolling.number}`,
         }),
       })
       break
     }
     case 'meters': {
+      if (state.rolling && message.roll_id !== state.rolling.roll_id) break
       for (const [index, fresh] of message.columns.entries()) {
         const grown = (state.columns[index] ??= [])
         for (const [low, high] of fresh) grown.push(low, high)
@@ -190,7 +260,7 @@ export function openLive(again = false) {
   }
   socket.onmessage = (event) => hear(JSON.parse(event.data as string) as Message)
   socket.onclose = () => {
-    if (wasOpen) set({ connected: false, engine: 'starting', rolling: null, listening: null, measuring: null })
+    if (wasOpen) set({ connected: false, engine: 'starting', rolling: null, listening: null, standingBy: null, measuring: null })
     setTimeout(() => openLive(true), 1000)
   }
 }

@@ -131,7 +131,7 @@ export function useHandOverItems(sessionId: string) {
 
 /** After a take came or went, everything that counts takes is asked for again. */
 export function refreshTakes() {
-  for (const key of ['takes', 'sheet', 'hand-over', 'comparison', 'prints'])
+  for (const key of ['takes', 'sheet', 'judged', 'hand-over', 'comparison', 'prints'])
     void queryClient.invalidateQueries({ queryKey: [key] })
 }
 
@@ -197,6 +197,55 @@ export function useRigSheets(sessionId: string) {
   })
 }
 
+export function useRollSettings(sessionId: string) {
+  return useQuery({
+    queryKey: ['roll-settings', sessionId],
+    queryFn: () =>
+      answered(api.GET('/api/sessions/{session_id}/roll/settings', { params: { path: { session_id: sessionId } } })),
+  })
+}
+
+/** What is found in the takes of a section; the answer belongs to the takes as they are now. */
+export function useJudged(partId: string | undefined, sectionId: string | undefined) {
+  return useQuery({
+    queryKey: ['judged', partId, sectionId],
+    enabled: partId !== undefined && sectionId !== undefined,
+    placeholderData: (previous) => (previous?.section_id === sectionId ? previous : undefined),
+    queryFn: () =>
+      answered(
+        api.GET('/api/parts/{part_id}/judged/{section_id}', {
+          params: { path: { part_id: partId!, section_id: sectionId! } },
+        }),
+      ),
+  })
+}
+
+/** Room on the disk; asked for again now and then. */
+export function useSpace(sessionId: string) {
+  return useQuery({
+    queryKey: ['space', sessionId],
+    refetchInterval: 20_000,
+    queryFn: () =>
+      answered(api.GET('/api/sessions/{session_id}/roll/space', { params: { path: { session_id: sessionId } } })),
+  })
+}
+
+export function useCues(sessionId: string) {
+  return useQuery({
+    queryKey: ['cues', sessionId],
+    queryFn: () => answered(api.GET('/api/sessions/{session_id}/cues', { params: { path: { session_id: sessionId } } })),
+  })
+}
+
+export function useMonitoring(partId: string | undefined) {
+  return useQuery({
+    queryKey: ['monitoring', partId],
+    enabled: partId !== undefined,
+    placeholderData: (previous) => previous,
+    queryFn: () => answered(api.GET('/api/parts/{part_id}/monitoring', { params: { path: { part_id: partId! } } })),
+  })
+}
+
 /** After the song changed, everything that is measured along its bars is asked for again. */
 export function refreshSong() {
   for (const key of ['session', 'backings']) void queryClient.invalidateQueries({ queryKey: [key] })
@@ -204,5 +253,5 @@ export function refreshSong() {
 }
 
 export function refreshRig() {
-  for (const key of ['rig', 'checks', 'interface', 'session']) void queryClient.invalidateQueries({ queryKey: [key] })
+  for (const key of ['rig', 'checks', 'interface', 'session', 'monitoring', 'space']) void queryClient.invalidateQueries({ queryKey: [key] })
 }

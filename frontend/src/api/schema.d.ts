@@ -541,7 +541,7 @@ export interface paths {
         put?: never;
         /**
          * Save
-         * @description Keep a part's rig as a kit.
+         * @description Keep a part's rig, and how it is heard, as a kit.
          */
         post: operations["save_api_kits_post"];
         delete?: never;
@@ -774,6 +774,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/takes/compared": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Compared
+         * @description Takes at a stretch of the song, with the gains that make them equally loud there.
+         */
+        get: operations["compared_api_takes_compared_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/takes/{take_id}/channels/{position}/stretch": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Stretch
+         * @description A stretch of one channel as a WAV, through a tone where one is asked for.
+         */
+        get: operations["stretch_api_takes__take_id__channels__position__stretch_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sessions/{session_id}/takes": {
         parameters: {
             query?: never;
@@ -794,6 +834,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/imports/kinds": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Guessed Kinds
+         * @description What files that were recorded elsewhere probably hold, by their names; a person says what is right.
+         */
+        get: operations["guessed_kinds_api_imports_kinds_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sessions/{session_id}/imports": {
         parameters: {
             query?: never;
@@ -804,10 +864,10 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Import File
-         * @description Bring in a DI file of one's own: it becomes a take of the part.
+         * Import Files
+         * @description Bring in files of one's own: together they become one take of the part, time-locked.
          */
-        post: operations["import_file_api_sessions__session_id__imports_post"];
+        post: operations["import_files_api_sessions__session_id__imports_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -878,6 +938,130 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/takes/{take_id}/rating": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Rate
+         * @description A star, a line through it, or neither. What is struck out is not heard beside a roll.
+         */
+        put: operations["rate_api_takes__take_id__rating_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/takes/{take_id}/note": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Set Note
+         * @description A person's own words about a take.
+         */
+        put: operations["set_note_api_takes__take_id__note_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/takes/{take_id}/windows": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Set Windows
+         * @description Use other ranges of what was rolled; all of it stays on disk.
+         */
+        put: operations["set_windows_api_takes__take_id__windows_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/takes/{take_id}/slip": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Slip
+         * @description Move a take along the time line, all channels together.
+         */
+        post: operations["slip_api_takes__take_id__slip_post"];
+        /**
+         * Put Back
+         * @description Put a take back to where it was recorded, or to where its section has taken it.
+         */
+        delete: operations["put_back_api_takes__take_id__slip_delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/takes/keep-starred": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Keep Starred
+         * @description Put all takes but the starred ones into the bin; nothing happens where none has a star.
+         */
+        post: operations["keep_starred_api_takes_keep_starred_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/parts/{part_id}/judged/{section_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Judged
+         * @description Every take that touches a section, newest first, compared phrase by phrase.
+         */
+        get: operations["judged_api_parts__part_id__judged__section_id__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sessions/{session_id}/roll": {
         parameters: {
             query?: never;
@@ -889,7 +1073,7 @@ export interface paths {
         put?: never;
         /**
          * Roll
-         * @description Roll what is armed through a section: all channels go to disk together.
+         * @description Roll what is armed: all channels go to disk together.
          */
         post: operations["roll_api_sessions__session_id__roll_post"];
         /**
@@ -897,6 +1081,206 @@ export interface paths {
          * @description Stop rolling; what was rolled is kept. Nothing happens when it is not rolling.
          */
         delete: operations["stop_api_sessions__session_id__roll_delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/roll/again": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Roll Again
+         * @description Throw the last pass into the bin, the one that rolls if one does, and roll again.
+         */
+        post: operations["roll_again_api_sessions__session_id__roll_again_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/roll/punch": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Punch
+         * @description In where it is out, out where it is in: from the first press on only what is pressed in is used.
+         */
+        post: operations["punch_api_sessions__session_id__roll_punch_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/roll/settings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Roll Settings
+         * @description How the session rolls.
+         */
+        get: operations["roll_settings_api_sessions__session_id__roll_settings_get"];
+        /**
+         * Set Roll Settings
+         * @description Once, loop or windows; where; with which pre-roll and post-roll; again and again or not.
+         */
+        put: operations["set_roll_settings_api_sessions__session_id__roll_settings_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/roll/space": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Space
+         * @description Room on the disk for what is armed.
+         */
+        get: operations["space_api_sessions__session_id__roll_space_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/cues": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * All Cues
+         * @description Every listener's mix, and what there is to be mixed.
+         */
+        get: operations["all_cues_api_sessions__session_id__cues_get"];
+        put?: never;
+        /**
+         * Add
+         * @description Another listener: starts as a copy of the blend, or of another cue, and goes its own way from there.
+         */
+        post: operations["add_api_sessions__session_id__cues_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cues/{cue_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Change
+         * @description Levels, pans, click, more me, limiter; who listens hears it from the next block on.
+         */
+        put: operations["change_api_cues__cue_id__put"];
+        post?: never;
+        /**
+         * Remove
+         * @description A listener who is no longer there.
+         */
+        delete: operations["remove_api_cues__cue_id__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/blend": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Set Blend
+         * @description Levels and pans of the parts beside each other; cues that were copied from it before stay as they are.
+         */
+        put: operations["set_blend_api_sessions__session_id__blend_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/parts/{part_id}/monitoring": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Monitoring
+         * @description How a part is heard while it is played.
+         */
+        get: operations["monitoring_api_parts__part_id__monitoring_get"];
+        /**
+         * Set Monitoring
+         * @description Where a part is heard from, and when; whether the tone goes to disk too.
+         */
+        put: operations["set_monitoring_api_parts__part_id__monitoring_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/standby": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Stand By
+         * @description Hear what is armed while nothing rolls, until it is told to end; after a roll it comes back by itself.
+         */
+        post: operations["stand_by_api_sessions__session_id__standby_post"];
+        /**
+         * End Standby
+         * @description Stop hearing what is armed.
+         */
+        delete: operations["end_standby_api_sessions__session_id__standby_delete"];
         options?: never;
         head?: never;
         patch?: never;
@@ -1214,20 +1598,42 @@ export interface components {
             /** Take Id */
             take_id: string | null;
         };
+        /** Binned */
+        Binned: {
+            /** Binned */
+            binned: string[];
+        };
         /** Body_import_file_api_sessions__session_id__backings_post */
         Body_import_file_api_sessions__session_id__backings_post: {
             /** File */
             file: string;
         };
-        /** Body_import_file_api_sessions__session_id__imports_post */
-        Body_import_file_api_sessions__session_id__imports_post: {
-            /** File */
-            file: string;
+        /** Body_import_files_api_sessions__session_id__imports_post */
+        Body_import_files_api_sessions__session_id__imports_post: {
+            /** Files */
+            files: string[];
             /**
              * Part Id
              * Format: uuid
              */
             part_id: string;
+            /**
+             * Kinds
+             * @description Of each file: di, mic or sim, with commas between.
+             * @default
+             */
+            kinds: string;
+            /**
+             * Placing
+             * @default bar
+             * @enum {string}
+             */
+            placing: "stamp" | "sound" | "bar";
+            /**
+             * Bar
+             * @default 1
+             */
+            bar: number;
         };
         /** Body_read_song_api_sessions__session_id__song_mid_post */
         Body_read_song_api_sessions__session_id__song_mid_post: {
@@ -1264,6 +1670,33 @@ export interface components {
              * @enum {string}
              */
             feel: "comfortable" | "felt" | "unplayable";
+        };
+        /**
+         * CascadeView
+         * @description It follows a late take that was heard, instead of the click.
+         */
+        CascadeView: {
+            /**
+             * Take Id
+             * Format: uuid
+             */
+            take_id: string;
+            /** Says */
+            says: string;
+        };
+        /**
+         * CellView
+         * @description One take at one phrase: at most three marks, the worst first, and everything that was found.
+         */
+        CellView: {
+            /** First Bar */
+            first_bar: number;
+            /** Played */
+            played: boolean;
+            /** Marks */
+            marks: components["schemas"]["FindingView"][];
+            /** Findings */
+            findings: components["schemas"]["FindingView"][];
         };
         /** ChangedAbout */
         ChangedAbout: {
@@ -1491,12 +1924,14 @@ export interface components {
              */
             play_count_in_bars: number;
         };
-        /** ComparedView */
-        ComparedView: {
-            one: components["schemas"]["SheetName"];
-            other: components["schemas"]["SheetName"];
-            /** Differences */
-            differences: components["schemas"]["Difference"][];
+        /** ComparedTakes */
+        ComparedTakes: {
+            /** From Frame */
+            from_frame: number;
+            /** To Frame */
+            to_frame: number;
+            /** Sounds */
+            sounds: components["schemas"]["fatsignal__web__routes__compared__ComparedView"][];
         };
         /**
          * ComparisonView
@@ -1530,6 +1965,69 @@ export interface components {
              */
             first_downbeat?: number | null;
         };
+        /** CueChange */
+        CueChange: {
+            /** Name */
+            name: string;
+            mix: components["schemas"]["CueMix"];
+        };
+        /**
+         * CueMix
+         * @description One listener's mix. What has no strip plays as it is; `me` is the live part, on top of whatever it has.
+         */
+        CueMix: {
+            /** Strips */
+            strips?: {
+                [key: string]: components["schemas"]["Strip"];
+            };
+            /**
+             * @default {
+             *       "gain_db": -6,
+             *       "pan": 0,
+             *       "muted": false
+             *     }
+             */
+            click: components["schemas"]["Strip"];
+            /**
+             * @default {
+             *       "gain_db": 0,
+             *       "pan": 0,
+             *       "muted": false
+             *     }
+             */
+            me: components["schemas"]["Strip"];
+            /**
+             * Level Db
+             * @description Of everything, before the limiter.
+             * @default 0
+             */
+            level_db: number;
+            /**
+             * Limit Dbfs
+             * @description Nothing is louder than this.
+             * @default -3
+             */
+            limit_dbfs: number;
+        };
+        /** CueView */
+        CueView: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Name */
+            name: string;
+            mix: components["schemas"]["CueMix"];
+        };
+        /** CuesView */
+        CuesView: {
+            /** Strips */
+            strips: components["schemas"]["StripName"][];
+            /** Cues */
+            cues: components["schemas"]["CueView"][];
+            blend: components["schemas"]["CueMix"];
+        };
         /**
          * CurveView
          * @description The live curve of one block, computed by the core.
@@ -1557,6 +2055,16 @@ export interface components {
              * @description What is set, each value with its unit.
              */
             values: components["schemas"]["SettingView"][];
+        };
+        /**
+         * DelayPart
+         * @description A share of the delay and where it comes from.
+         */
+        DelayPart: {
+            /** Name */
+            name: string;
+            /** Ms */
+            ms: number;
         };
         /**
          * DiPath
@@ -1640,6 +2148,31 @@ export interface components {
             bands: components["schemas"]["Band"][];
         };
         /**
+         * FindingView
+         * @description One thing at one place; `says` are the words of the mark.
+         */
+        FindingView: {
+            /** Kind */
+            kind: string;
+            /** At Frame */
+            at_frame: number;
+            /** To Frame */
+            to_frame: number | null;
+            /** Amount */
+            amount: number;
+            /** Says */
+            says: string;
+            /**
+             * Verdict
+             * @enum {string}
+             */
+            verdict: "look" | "fix";
+            /** Channel */
+            channel: string | null;
+            /** Explained */
+            explained: string;
+        };
+        /**
          * FirstStages
          * @description Triode stages with the drive control after the first.
          */
@@ -1695,6 +2228,16 @@ export interface components {
              * Format: date-time
              */
             made_at: string;
+        };
+        /**
+         * Gap
+         * @description Frames of a take's file that the device lost: they are silence there, so that everything after keeps its time.
+         */
+        Gap: {
+            /** At Frame */
+            at_frame: number;
+            /** Frames */
+            frames: number;
         };
         /**
          * Gate
@@ -1851,6 +2394,41 @@ export interface components {
             /** Weight */
             weight: number;
         };
+        /** JudgedTakeView */
+        JudgedTakeView: {
+            /**
+             * Take Id
+             * Format: uuid
+             */
+            take_id: string;
+            /** Cells */
+            cells: components["schemas"]["CellView"][];
+            timing: components["schemas"]["TimingView"];
+            cascade: components["schemas"]["CascadeView"] | null;
+        };
+        /** JudgedView */
+        JudgedView: {
+            /**
+             * Section Id
+             * Format: uuid
+             */
+            section_id: string;
+            /** Takes */
+            takes: components["schemas"]["JudgedTakeView"][];
+        };
+        /** KeptStarred */
+        KeptStarred: {
+            /**
+             * Part Id
+             * Format: uuid
+             */
+            part_id: string;
+            /**
+             * Take Ids
+             * @description The takes in question, as a section shows them.
+             */
+            take_ids: string[];
+        };
         /** KitView */
         KitView: {
             /**
@@ -2005,6 +2583,78 @@ export interface components {
             /** Remarks */
             remarks: string[];
         };
+        /**
+         * MonitorDelay
+         * @description The delay's budget. `measured` says that the round trip was measured, not only added up.
+         */
+        MonitorDelay: {
+            /** Parts */
+            parts: components["schemas"]["DelayPart"][];
+            /** Total Ms */
+            total_ms: number;
+            /**
+             * Feel
+             * @enum {string}
+             */
+            feel: "comfortable" | "felt" | "unplayable";
+            /** Measured */
+            measured: boolean;
+        };
+        /**
+         * Monitoring
+         * @description The choices of one part.
+         *
+         *     "rolling or stopped" is silent while earlier takes play, before a punch and after it, so that they can be heard.
+         */
+        Monitoring: {
+            /**
+             * Hear
+             * @default nothing
+             * @enum {string}
+             */
+            hear: "interface" | "tone" | "nothing";
+            /**
+             * When
+             * @default always
+             * @enum {string}
+             */
+            when: "always" | "rolling or stopped" | "never";
+            /**
+             * Tone Revision Id
+             * @description The tone that it is heard through.
+             */
+            tone_revision_id?: string | null;
+            /**
+             * Channel
+             * @description Heard straight from the interface; null: the first mic, or the DI.
+             */
+            channel?: string | null;
+            /**
+             * Print Sim
+             * @description What is heard through the tone goes to disk too, beside the clean DI.
+             * @default false
+             */
+            print_sim: boolean;
+        };
+        /**
+         * MonitoringView
+         * @description How a part is heard, and the delay that comes of it; null where it is not heard through the computer.
+         */
+        MonitoringView: {
+            /**
+             * Part Id
+             * Format: uuid
+             */
+            part_id: string;
+            settings: components["schemas"]["Monitoring"];
+            /** Channels */
+            channels: string[];
+            /** Has Di */
+            has_di: boolean;
+            /** Tone Name */
+            tone_name: string | null;
+            delay: components["schemas"]["MonitorDelay"] | null;
+        };
         /** NewChord */
         NewChord: {
             /** Name */
@@ -2019,6 +2669,16 @@ export interface components {
         NewChords: {
             /** Chords */
             chords: components["schemas"]["NewChord"][];
+        };
+        /** NewCue */
+        NewCue: {
+            /** Name */
+            name: string;
+            /**
+             * Like
+             * @description Start as a copy of this cue; null: of the blend.
+             */
+            like?: string | null;
         };
         /** NewKit */
         NewKit: {
@@ -2121,10 +2781,25 @@ export interface components {
         NewRoll: {
             /**
              * Section Id
-             * Format: uuid
-             * @description The section to play; a count-in comes before it.
+             * @description The section to play once; a count-in comes before it.
              */
-            section_id: string;
+            section_id?: string | null;
+            /**
+             * From Frame
+             * @description Or: from here on to the end of the song.
+             */
+            from_frame?: number | null;
+            /**
+             * Way
+             * @description Another way than the session's, this once.
+             */
+            way?: ("once" | "loop" | "windows") | null;
+            /**
+             * By Hand
+             * @description Nothing is used but what is pressed in on the way.
+             * @default false
+             */
+            by_hand: boolean;
         };
         /**
          * NewSection
@@ -2238,6 +2913,11 @@ export interface components {
              * @default false
              */
             audio_stays: boolean;
+        };
+        /** Noted */
+        Noted: {
+            /** Note */
+            note: string;
         };
         /**
          * OffsetView
@@ -2482,6 +3162,11 @@ export interface components {
             /** Says */
             says: string;
         };
+        /** Rated */
+        Rated: {
+            /** Rating */
+            rating: ("starred" | "struck") | null;
+        };
         /** Retune */
         Retune: {
             /** Offsets Cents */
@@ -2631,6 +3316,58 @@ export interface components {
             /** Warnings */
             warnings: components["schemas"]["PathWarning"][];
         };
+        /**
+         * RollSettings
+         * @description How a session rolls; what a person sets once and then only presses a pedal for.
+         */
+        RollSettings: {
+            /**
+             * Way
+             * @default once
+             * @enum {string}
+             */
+            way: "once" | "loop" | "windows";
+            /**
+             * From Here
+             * @description Once: from the playhead to the song's end, not a section.
+             * @default false
+             */
+            from_here: boolean;
+            /**
+             * Loop Bar
+             * @description First bar of the loop.
+             * @default 1
+             */
+            loop_bar: number;
+            /**
+             * Loop Bars
+             * @default 4
+             */
+            loop_bars: number;
+            /**
+             * Windows
+             * @description Ranges to punch in, in frames.
+             * @default []
+             */
+            windows: components["schemas"]["Window"][];
+            /**
+             * Pre Roll Bars
+             * @description Of the song, heard before; once, windows.
+             * @default 0
+             */
+            pre_roll_bars: number;
+            /**
+             * Post Roll Bars
+             * @default 0
+             */
+            post_roll_bars: number;
+            /**
+             * Again
+             * @description Start again after each pass, with a count-in, until stopped.
+             * @default false
+             */
+            again: boolean;
+        };
         /** RollStarted */
         RollStarted: {
             /**
@@ -2638,16 +3375,26 @@ export interface components {
              * Format: uuid
              */
             roll_id: string;
+            /**
+             * Take Ids
+             * @description The take of each part in the first pass.
+             */
+            take_ids: string[];
             /** Number */
             number: number;
             /** From Frame */
             from_frame: number;
-            /** Window From Frame */
-            window_from_frame: number;
-            /** Window To Frame */
-            window_to_frame: number;
+            /** Play From Frame */
+            play_from_frame: number;
             /** To Frame */
             to_frame: number;
+            /** Windows */
+            windows: components["schemas"]["Window"][];
+            /**
+             * Binned
+             * @description Takes that went into the bin for this one.
+             */
+            binned?: string[];
         };
         /** SectionView */
         SectionView: {
@@ -2908,6 +3655,16 @@ export interface components {
             /** Vanishes After S */
             vanishes_after_s?: number | null;
             /**
+             * Gap After S
+             * @description When it delivers nothing for a while, and what sounds is lost.
+             */
+            gap_after_s?: number | null;
+            /**
+             * Gap S
+             * @default 2
+             */
+            gap_s: number;
+            /**
              * Extra Latency Frames
              * @default 0
              */
@@ -2928,6 +3685,18 @@ export interface components {
              * @default true
              */
             gains_can_be_set: boolean;
+        };
+        /**
+         * Slip
+         * @description How far to move, later where positive: in samples, ms, or note values as quarters ("1/4" is a sixteenth).
+         */
+        Slip: {
+            /** Samples */
+            samples?: number | null;
+            /** Ms */
+            ms?: number | null;
+            /** Quarters */
+            quarters?: string | null;
         };
         /**
          * SoundView
@@ -2962,6 +3731,21 @@ export interface components {
             print_id?: string | null;
         };
         /**
+         * SpaceView
+         * @description How long what is armed can still be recorded; null where nothing is armed.
+         */
+        SpaceView: {
+            /** Seconds Left */
+            seconds_left: number | null;
+            /** Channels */
+            channels: number;
+            /**
+             * Verdict
+             * @enum {string}
+             */
+            verdict: "good" | "look" | "fix";
+        };
+        /**
          * SpeakerAndMics
          * @description Loudspeaker and the microphones that hear it, mixed to one channel.
          */
@@ -2979,6 +3763,52 @@ export interface components {
             speaker: "1x12 open" | "4x12 closed" | "1x15 bass";
             /** Mics */
             mics: components["schemas"]["Mic"][];
+        };
+        /**
+         * Strip
+         * @description Level and place of one sound; at `SILENT_DB` it is off.
+         */
+        Strip: {
+            /**
+             * Gain Db
+             * @default 0
+             */
+            gain_db: number;
+            /**
+             * Pan
+             * @description -1 is left, 1 right.
+             * @default 0
+             */
+            pan: number;
+            /**
+             * Muted
+             * @default false
+             */
+            muted: boolean;
+        };
+        /**
+         * StripName
+         * @description A sound that a cue has a strip for.
+         */
+        StripName: {
+            /** Key */
+            key: string;
+            /** Name */
+            name: string;
+            /**
+             * Live
+             * @description It is armed: this strip is the player's own.
+             */
+            live: boolean;
+        };
+        /** StrokeView */
+        StrokeView: {
+            /** Frame */
+            frame: number;
+            /** Place Frame */
+            place_frame: number;
+            /** Ms */
+            ms: number;
         };
         /** TakeChannelView */
         TakeChannelView: {
@@ -3022,7 +3852,20 @@ export interface components {
             from_frame: number;
             /** Frames */
             frames: number;
-            /** Window From Frame */
+            /**
+             * Windows
+             * @description The ranges that are used, on the session's time line.
+             */
+            windows: components["schemas"]["Window"][];
+            /**
+             * Gaps
+             * @description Frames of its files that the device lost.
+             */
+            gaps: components["schemas"]["Gap"][];
+            /**
+             * Window From Frame
+             * @description Where the first window begins; all of it where nothing is used yet.
+             */
             window_from_frame: number;
             /** Window To Frame */
             window_to_frame: number;
@@ -3035,7 +3878,34 @@ export interface components {
              * @enum {string}
              */
             origin: "rolled" | "imported" | "recovered";
-            /** Note */
+            /**
+             * Slip Frames
+             * @description By how much a person moved it away from its place.
+             */
+            slip_frames: number;
+            /** Slip Ms */
+            slip_ms: number;
+            /**
+             * Went Along
+             * @description Its section has moved since it was recorded.
+             */
+            went_along: boolean;
+            /** Rating */
+            rating: ("starred" | "struck") | null;
+            /**
+             * Sim Tone
+             * @description The tone that was printed beside the DI.
+             */
+            sim_tone: string | null;
+            /**
+             * Said
+             * @description What the program has to say of it.
+             */
+            said: string;
+            /**
+             * Note
+             * @description The person's own.
+             */
             note: string;
             /** Folder */
             folder: string;
@@ -3095,6 +3965,22 @@ export interface components {
             ramp: boolean;
             /** Meant */
             meant: boolean;
+        };
+        /**
+         * TimingView
+         * @description Against the click, ms: positive is late.
+         */
+        TimingView: {
+            /** Mean Ms */
+            mean_ms: number;
+            /** Spread Ms */
+            spread_ms: number;
+            /** Drift Ms */
+            drift_ms: number;
+            /** Subdivision */
+            subdivision: number;
+            /** Strokes */
+            strokes: components["schemas"]["StrokeView"][];
         };
         /**
          * ToneNetwork
@@ -3194,6 +4080,51 @@ export interface components {
             input?: unknown;
             /** Context */
             ctx?: Record<string, never>;
+        };
+        /**
+         * Window
+         * @description Frames [from_frame, to_frame) on the session's time line, or in a file where that is said.
+         */
+        Window: {
+            /** From Frame */
+            from_frame: number;
+            /** To Frame */
+            to_frame: number;
+        };
+        /** Windows */
+        Windows: {
+            /** Windows */
+            windows: components["schemas"]["Window"][];
+        };
+        /**
+         * ComparedView
+         * @description One take at the stretch; `gain_db` makes it as loud as the others. Its sound begins with the stretch.
+         */
+        fatsignal__web__routes__compared__ComparedView: {
+            /**
+             * Take Id
+             * Format: uuid
+             */
+            take_id: string;
+            /** Number */
+            number: number;
+            /** Channel */
+            channel: string;
+            /** Position */
+            position: number;
+            /** Audio Url */
+            audio_url: string;
+            /** Gain Db */
+            gain_db: number;
+            /** Loudness Lufs */
+            loudness_lufs: number | null;
+        };
+        /** ComparedView */
+        fatsignal__web__routes__rig_sheets__ComparedView: {
+            one: components["schemas"]["SheetName"];
+            other: components["schemas"]["SheetName"];
+            /** Differences */
+            differences: components["schemas"]["Difference"][];
         };
     };
     responses: never;
@@ -4574,7 +5505,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ComparedView"];
+                    "application/json": components["schemas"]["fatsignal__web__routes__rig_sheets__ComparedView"];
                 };
             };
             /** @description Validation Error */
@@ -4619,6 +5550,82 @@ export interface operations {
             };
         };
     };
+    compared_api_takes_compared_get: {
+        parameters: {
+            query: {
+                id: string[];
+                /** @description First frame of the stretch. */
+                from_frame: number;
+                to_frame: number;
+                /** @description Of which kind or name; null: the first mic, else the DI. */
+                channel?: string | null;
+                /** @description Hear the DI through this tone revision. */
+                tone?: string | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ComparedTakes"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    stretch_api_takes__take_id__channels__position__stretch_get: {
+        parameters: {
+            query: {
+                /** @description First frame of the stretch. */
+                from_frame: number;
+                to_frame: number;
+                /** @description Hear the DI through this tone revision. */
+                tone?: string | null;
+            };
+            header?: never;
+            path: {
+                take_id: string;
+                position: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "audio/wav": unknown;
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     all_takes_api_sessions__session_id__takes_get: {
         parameters: {
             query?: never;
@@ -4650,7 +5657,38 @@ export interface operations {
             };
         };
     };
-    import_file_api_sessions__session_id__imports_post: {
+    guessed_kinds_api_imports_kinds_get: {
+        parameters: {
+            query: {
+                name: string[];
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": ("di" | "mic" | "sim")[];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    import_files_api_sessions__session_id__imports_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -4661,7 +5699,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "multipart/form-data": components["schemas"]["Body_import_file_api_sessions__session_id__imports_post"];
+                "multipart/form-data": components["schemas"]["Body_import_files_api_sessions__session_id__imports_post"];
             };
         };
         responses: {
@@ -4802,6 +5840,242 @@ export interface operations {
             };
         };
     };
+    rate_api_takes__take_id__rating_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                take_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Rated"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TakeView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    set_note_api_takes__take_id__note_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                take_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Noted"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TakeView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    set_windows_api_takes__take_id__windows_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                take_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Windows"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TakeView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    slip_api_takes__take_id__slip_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                take_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Slip"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TakeView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    put_back_api_takes__take_id__slip_delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                take_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TakeView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    keep_starred_api_takes_keep_starred_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KeptStarred"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Binned"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    judged_api_parts__part_id__judged__section_id__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                part_id: string;
+                section_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JudgedView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     roll_api_sessions__session_id__roll_post: {
         parameters: {
             query?: never;
@@ -4838,6 +6112,456 @@ export interface operations {
         };
     };
     stop_api_sessions__session_id__roll_delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    roll_again_api_sessions__session_id__roll_again_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewRoll"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RollStarted"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    punch_api_sessions__session_id__roll_punch_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    roll_settings_api_sessions__session_id__roll_settings_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RollSettings"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    set_roll_settings_api_sessions__session_id__roll_settings_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RollSettings"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RollSettings"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    space_api_sessions__session_id__roll_space_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SpaceView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    all_cues_api_sessions__session_id__cues_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CuesView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    add_api_sessions__session_id__cues_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewCue"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CueView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    change_api_cues__cue_id__put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                cue_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CueChange"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CueView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    remove_api_cues__cue_id__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                cue_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    set_blend_api_sessions__session_id__blend_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CueMix"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CueMix"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    monitoring_api_parts__part_id__monitoring_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                part_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MonitoringView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    set_monitoring_api_parts__part_id__monitoring_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                part_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Monitoring"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MonitoringView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    stand_by_api_sessions__session_id__standby_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    end_standby_api_sessions__session_id__standby_delete: {
         parameters: {
             query?: never;
             header?: never;

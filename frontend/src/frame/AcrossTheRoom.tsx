@@ -1,4 +1,4 @@
-import { useLive } from '../api/live'
+import { type RollState, playedSpan, useLive } from '../api/live'
 import { INK } from '../signal/Glyph'
 import { barBeat, barOne, beatsInBar, seconds } from '../signal/format'
 import { useDesk } from './SessionContext'
@@ -11,15 +11,20 @@ export function AcrossTheRoom({ onLeave }: { onLeave: () => void }) {
   const { session, sheet, sectionId, part, takes } = useDesk()
   const { rolling, meters } = useLive()
   const frame = useFrame()
-  const line = sheet?.lines.find((entry) => entry.section.id === sectionId)
-  const countIn = rolling !== null && frame < rolling.window_from_frame
+  const lines = sheet?.lines ?? []
+  const line =
+    (rolling && lines.find((entry) => frame >= entry.from_frame && frame < entry.to_frame)) ??
+    lines.find((entry) => entry.section.id === sectionId)
+  const played = rolling && playedSpan(rolling)
+  const countIn = rolling !== null && frame < rolling.play_from_frame
   const place = barBeat(frame || line?.from_frame || barOne(session), session)
   const [bar, beat] = place.split('.')
   const channels = rolling?.channels ?? []
   const number =
     rolling?.number ?? 1 + Math.max(0, ...takes.filter((take) => take.part_id === part?.id).map((take) => take.number))
-  const from = rolling?.window_from_frame ?? line?.from_frame ?? 0
-  const to = rolling?.window_to_frame ?? line?.to_frame ?? 1
+  const from = played?.from_frame ?? line?.from_frame ?? 0
+  const to = played?.to_frame ?? line?.to_frame ?? 1
+  const share = (at: number) => `${100 * Math.max(0, Math.min(1, (at - from) / (to - from)))}%`
   const done = Math.max(0, Math.min(1, (frame - from) / (to - from)))
 
   return (
@@ -28,11 +33,11 @@ export function AcrossTheRoom({ onLeave }: { onLeave: () => void }) {
         <p className="font-name text-[44px] leading-none font-bold">
           {line?.section.name ?? 'Song'}
           <span className="ml-6 font-medium text-pencil">
-            {part?.name}, take {number}
+            {rolling && rolling.parts.length > 1 ? `${rolling.parts.length} parts` : part?.name}, take {number}
           </span>
         </p>
         <p className="font-name text-[40px] leading-none font-bold text-mic">
-          {rolling ? (countIn ? 'Count-in' : 'Rolling') : ''}
+          {rolling ? stateOf(rolling, frame) : ''}
         </p>
       </div>
       <div className="flex items-center justify-center gap-10" aria-hidden>
@@ -56,13 +61,13 @@ export function AcrossTheRoom({ onLeave }: { onLeave: () => void }) {
         {channels.map((channel, index) => {
           const peak = meters?.peak_dbfs[index] ?? -120
           const average = meters?.average_dbfs[index] ?? -120
-          const share = (level: number) => `${(100 * (Math.max(LOWEST, Math.min(0, level)) - LOWEST)) / -LOWEST}%`
+          const place = (level: number) => `${(100 * (Math.max(LOWEST, Math.min(0, level)) - LOWEST)) / -LOWEST}%`
           return (
             <div key={channel.name} className="grid grid-cols-[9rem_1fr_7rem] items-center gap-5 text-[26px]">
               <span className="font-name font-semibold first-letter:uppercase">{channel.name}</span>
               <span className="relative h-8 border-b-2 border-ink bg-wash">
-                <span className="absolute inset-y-0 left-0" style={{ width: share(average), background: INK[channel.kind] }} />
-                <span className="absolute inset-y-0 w-1.5 -translate-x-full bg-ink" style={{ left: share(peak) }} />
+                <span className="absolute inset-y-0 left-0" style={{ width: place(average), background: INK[channel.kind] }} />
+                <span className="absolute inset-y-0 w-1.5 -translate-x-full bg-ink" style={{ left: place(peak) }} />
               </span>
               <span className={peak > -1 ? 'font-bold text-mic' : ''}>
                 {peak > -1 ? '! hot' : peak < -60 ? 'silent' : `−${Math.abs(Math.round(peak))} dB`}
@@ -72,7 +77,14 @@ export function AcrossTheRoom({ onLeave }: { onLeave: () => void }) {
         })}
         <div className="mt-2 grid grid-cols-[9rem_1fr_7rem] items-center gap-5 text-[22px] text-pencil">
           <span>{seconds((done * (to - from)) / session.rate_hz)}</span>
-          <span className="h-2.5 bg-wash">
+          <span className="relative h-2.5 bg-wash">
+            {rolling?.windows.map((window) => (
+              <span
+                key={window.from_frame}
+                className="absolute -bottom-2 h-1 bg-mic"
+                style={{ left: share(window.from_frame), right: `calc(100% - ${share(window.to_frame)})` }}
+              />
+            ))}
             <span className="block h-full bg-ink" style={{ width: `${100 * done}%` }} />
           </span>
           <span>{seconds((to - from) / session.rate_hz)}</span>
@@ -83,4 +95,14 @@ export function AcrossTheRoom({ onLeave }: { onLeave: () => void }) {
       </div>
     </div>
   )
+}
+
+/** What the pass is at, in a word or two. */
+function stateOf(rolling: RollState, frame: number): string {
+  if (frame < rolling.play_from_frame) return 'Count-in'
+  if (rolling.by_hand) return rolling.punched_in ? 'Punched in' : 'Press W to punch in'
+  const inside = rolling.windows.some((window) => frame >= window.from_frame && frame < window.to_frame)
+  if (rolling.way === 'windows' && inside) return 'Punched in'
+  if (!inside) return frame < playedSpan(rolling).from_frame ? 'Pre-roll' : 'Kept around it'
+  return rolling.way === 'loop' ? `Loop, pass ${rolling.pass_number}` : 'Rolling'
 }

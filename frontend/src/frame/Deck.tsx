@@ -28,7 +28,7 @@ export function Deck() {
         {place}
       </output>
       <button
-        onClick={desk.rollOrStop}
+        onClick={desk.rolling.rollOrStop}
         disabled={!rolling && engine !== 'ready'}
         className="flex h-11 shrink-0 items-center gap-2 rounded-full bg-roll px-5 font-semibold text-white disabled:opacity-70"
       >

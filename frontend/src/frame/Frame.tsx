@@ -32,13 +32,13 @@ export function Frame() {
   }
 
   const acts = [
-    { key: 'PageDown', does: 'roll, and stop', act: desk.rollOrStop },
-    { key: 'PageUp', does: 'bin the last pass and roll again', act: desk.binAndRoll },
+    { key: 'PageDown', does: 'roll, and stop', act: desk.rolling.rollOrStop },
+    { key: 'PageUp', does: 'bin the last pass and roll again', act: desk.rolling.binAndRoll },
     { key: ' ', does: 'play, and stop', act: desk.playOrStop },
     { key: 'd', does: 'hear it dry, and back', act: desk.hearDry },
     { key: 'l', does: 'loop the take', act: desk.toggleLoop },
     { key: 'c', does: 'click while rolling, on or off', act: desk.toggleClick },
-    { key: 'u', does: 'undo the last bin', act: desk.undo },
+    { key: 'u', does: 'undo what was done to takes', act: desk.rolling.undo },
     { key: 'r', does: 'page for across the room', act: toggleAcross },
     { key: 'n', does: 'night and day', act: () => setNight(!night) },
     { key: '?', does: 'these keys', act: () => setKeysShown(!keysShown) },

@@ -1,9 +1,11 @@
 import { createContext, useContext, useEffect, useMemo, useState, useSyncExternalStore } from 'react'
 import { type Comparison, type Part, type Session, type Sheet, type Take, answered, api } from '../api/client'
-import { liveState, notice, useLive } from '../api/live'
-import { queryClient, refreshTakes, useBackings, useComparison, useSheet, useTakes } from '../api/queries'
+import { notice, useLive } from '../api/live'
+import { queryClient, useBackings, useComparison, useSheet, useTakes } from '../api/queries'
 import { barBeat } from '../signal/format'
 import { Player, type PlayerSound } from '../sound/player'
+import { useEars } from './useEars'
+import { useRolling } from './useRolling'
 
 interface Desk {
   session: Session
@@ -26,10 +28,8 @@ interface Desk {
   toggleLoop: () => void
   clicks: boolean
   toggleClick: () => void
-  rollOrStop: () => void
-  binAndRoll: () => void
-  bin: (take: Take) => void
-  undo: () => void
+  rolling: ReturnType<typeof useRolling>
+  hearing: ReturnType<typeof useEars>
   arm: (partId: string) => void
 }
 
@@ -58,8 +58,9 @@ export function SessionProvider({ session, children }: { session: Session; child
   const [wanted, setWanted] = useState<string>()
   const [beforeDry, setBeforeDry] = useState<string>()
   const [loops, setLoops] = useState(false)
-  const [clicks, setClicks] = useState(true)
-  const [binned, setBinned] = useState<string[]>([])
+  const hearing = useEars(session.id, player)
+  const { cue } = hearing
+  const clicks = !cue?.mix.click.muted
 
   const ofPart = useMemo(
     () => (takes.data ?? []).filter((take) => take.part_id === part?.id && !take.binned),
@@ -84,6 +85,13 @@ export function SessionProvider({ session, children }: { session: Session; child
   }))
   const sounds = comparison?.sounds ?? []
   const heard = (sounds.find((sound) => sound.key === wanted) ?? sounds.find((s) => s.kind === 'mic') ?? sounds[0])?.key
+
+  const rolling = useRolling({
+    sessionId: session.id,
+    sectionId,
+    frameNow: () => player.frameNow(),
+    before: () => player.state.playing && player.stop(),
+  })
 
   // A roll that was entered is the take that is meant from now on.
   useEffect(() => {
@@ -121,42 +129,6 @@ export function SessionProvider({ session, children }: { session: Session; child
   function hear(key: string) {
     setWanted(key)
     player.choose(key)
-  }
-
-  async function roll() {
-    if (!sectionId) return
-    if (player.state.playing) player.stop()
-    try {
-      const began = await answered(
-        api.POST('/api/sessions/{session_id}/roll', {
-          params: { path: { session_id: session.id } },
-          body: { section_id: sectionId },
-        }),
-      )
-      if (clicks) await playClick(player, session, began)
-      for (const sound of backingSounds) await playBeside(player, sound, began.from_frame)
-    } catch (error) {
-      notice((error as Error).message)
-    }
-  }
-
-  async function stopRoll() {
-    try {
-      await answered(api.DELETE('/api/sessions/{session_id}/roll', { params: { path: { session_id: session.id } } }))
-    } catch (error) {
-      notice((error as Error).message)
-    }
-  }
-
-  async function bin(target: Take) {
-    try {
-      await answered(api.POST('/api/takes/{take_id}/bin', { params: { path: { take_id: target.id } } }))
-      setBinned((before) => [...before, target.id])
-      notice(`Take ${target.number} is in the bin; U takes it out again`)
-      refreshTakes()
-    } catch (error) {
-      notice((error as Error).message)
-    }
   }
 
   const desk: Desk = {
@@ -201,29 +173,9 @@ export function SessionProvider({ session, children }: { session: Session; child
       if (player.state.playing) player.stop()
     },
     clicks,
-    toggleClick: () => setClicks(!clicks),
-    rollOrStop: () => void (live.rolling ? stopRoll() : roll()),
-    binAndRoll: () =>
-      void (async () => {
-        const last = ofPart[0]
-        if (live.rolling) {
-          // The pass that is thrown away is the one that rolls: it is stopped, entered, binned.
-          const id = live.rolling.roll_id
-          await stopRoll()
-          const entered = await waitForTake(id)
-          if (entered) await bin(entered)
-        } else if (last) await bin(last)
-        await roll()
-      })(),
-    bin: (target) => void bin(target),
-    undo: () =>
-      void (async () => {
-        const last = binned.at(-1)
-        if (!last) return
-        await answered(api.DELETE('/api/takes/{take_id}/bin', { params: { path: { take_id: last } } }))
-        setBinned((before) => before.slice(0, -1))
-        refreshTakes()
-      })(),
+    toggleClick: () => cue && hearing.setMix(cue, { click: { ...cue.mix.click, muted: !cue.mix.click.muted } }),
+    rolling,
+    hearing,
     arm: (partId) =>
       void (async () => {
         await answered(
@@ -239,39 +191,6 @@ export function SessionProvider({ session, children }: { session: Session; child
   return <Context.Provider value={desk}>{children}</Context.Provider>
 }
 
-// The server renders up to two minutes of click at once.
-const CLICK_S = 100
-
-/** The click while rolling, laid to the frame that the engine last told; it ends with the roll. */
-async function playClick(
-  player: Player,
-  session: Session,
-  began: { from_frame: number; window_to_frame: number },
-): Promise<void> {
-  const piece = CLICK_S * session.rate_hz
-  for (let from = began.from_frame; from < began.window_to_frame; from += piece) {
-    const to = Math.min(from + piece, began.window_to_frame)
-    const url = `/api/sessions/${session.id}/click.wav?from_frame=${from}&to_frame=${to}`
-    const stop = await player.once(url, () => ((liveState().meters?.frame ?? from) - from) / session.rate_hz)
-    const watch = setInterval(() => {
-      if (liveState().rolling) return
-      clearInterval(watch)
-      stop()
-    }, 50)
-  }
-}
-
-/** A backing track while rolling, laid to the frame that the engine last told. */
-async function playBeside(player: Player, sound: PlayerSound, from: number): Promise<void> {
-  const now = () => (liveState().meters?.frame ?? from) - sound.fromFrame
-  const stop = await player.once(sound.url, () => now() / player.rateHz, sound.gainDb)
-  const watch = setInterval(() => {
-    if (liveState().rolling) return
-    clearInterval(watch)
-    stop()
-  }, 50)
-}
-
 /** The bars that count in before playing; they end on the frame where the sounds begin. */
 function countInBefore(session: Session, frame: number) {
   const bars = session.click.play_count_in_bars
@@ -282,14 +201,4 @@ function countInBefore(session: Session, frame: number) {
   const frames = session.beat_frames[first]! - session.beat_frames[before]!
   const from = session.beat_frames[before]!
   return { url: `/api/sessions/${session.id}/click.wav?from_frame=${from}&to_frame=${from + frames}`, frames }
-}
-
-async function waitForTake(id: string): Promise<Take | undefined> {
-  for (let tries = 0; tries < 200; tries++) {
-    const lists = queryClient.getQueriesData<Take[]>({ queryKey: ['takes'] })
-    const found = lists.flatMap(([, list]) => list ?? []).find((take) => take.id === id)
-    if (found) return found
-    await new Promise((resolve) => setTimeout(resolve, 50))
-  }
-  return undefined
 }

@@ -1,6 +1,7 @@
 import type { Interface, InterfaceSettings } from '../api/client'
 import { Pick } from '../signal/Pick'
 import { Rule } from '../signal/Rule'
+import { Switch } from '../signal/Switch'
 import type { RigActs } from './useRigActs'
 
 const BUFFERS = [32, 64, 128, 256, 384, 512, 1024, 2048] as const
@@ -65,14 +66,5 @@ export function InterfacePanel({ device, acts }: { device: Interface | undefined
         </div>
       </div>
     </section>
-  )
-}
-
-function Switch({ label, on, onChange }: { label: string; on: boolean; onChange: (on: boolean) => void }) {
-  return (
-    <label className="flex items-center gap-1.5">
-      <input type="checkbox" checked={on} onChange={(event) => onChange(event.target.checked)} className="size-4 accent-(--ink)" />
-      {label}
-    </label>
   )
 }

@@ -3,6 +3,7 @@ import { Button } from '../signal/Button'
 import { Pick } from '../signal/Pick'
 import { Rule } from '../signal/Rule'
 import { Step } from '../signal/Step'
+import { Switch } from '../signal/Switch'
 import { Typed } from '../signal/Typed'
 import { figure } from '../signal/format'
 import { LoadCurve } from './LoadCurve'
@@ -144,7 +145,7 @@ function DiValues({ rig, choices, onChange }: { rig: Rig; choices: Choices; onCh
           }}
           onChange={(box) => set({ box, ratio: null })}
         />
-        {di.box !== 'none' && <Switch label="Ground lifted" on={di.ground_lift ?? false} onChange={(ground_lift) => set({ ground_lift })} />}
+        {di.box !== 'none' && <Switch className="mr-4 text-[14px]" label="Ground lifted" on={di.ground_lift ?? false} onChange={(ground_lift) => set({ ground_lift })} />}
       </Line>
       {di.box !== 'none' && (
         <Rule
@@ -271,9 +272,9 @@ function InputValues({ use, choices, onChange }: { use: InputUse; choices: Choic
       </Line>
       <Rule label="Gain" value={use.gain_db ?? 0} from={facts.lowest_gain_db} to={facts.highest_gain_db} unit="dB" onChange={(gain_db) => onChange({ ...use, gain_db })} />
       <Line label="Switches">
-        <Switch label="Pad" on={use.pad ?? false} onChange={(pad) => onChange({ ...use, pad })} />
-        <Switch label="48 V" on={use.phantom ?? false} onChange={(phantom) => onChange({ ...use, phantom })} />
-        <Switch label="Polarity turned" on={use.flipped ?? false} onChange={(flipped) => onChange({ ...use, flipped })} />
+        <Switch className="mr-4 text-[14px]" label="Pad" on={use.pad ?? false} onChange={(pad) => onChange({ ...use, pad })} />
+        <Switch className="mr-4 text-[14px]" label="48 V" on={use.phantom ?? false} onChange={(phantom) => onChange({ ...use, phantom })} />
+        <Switch className="mr-4 text-[14px]" label="Polarity turned" on={use.flipped ?? false} onChange={(flipped) => onChange({ ...use, flipped })} />
       </Line>
     </>
   )
@@ -330,14 +331,5 @@ function Line({ label, children }: { label: string; children: React.ReactNode })
       <span className="w-[92px] shrink-0 text-[13.5px] text-pencil">{label}</span>
       <span className="flex min-w-0 flex-wrap items-center gap-y-1">{children}</span>
     </div>
-  )
-}
-
-function Switch({ label, on, onChange }: { label: string; on: boolean; onChange: (on: boolean) => void }) {
-  return (
-    <label className="mr-4 flex items-center gap-1.5 text-[14px]">
-      <input type="checkbox" checked={on} onChange={(event) => onChange(event.target.checked)} className="size-4 accent-(--ink)" />
-      {label}
-    </label>
   )
 }

@@ -6,6 +6,7 @@ import { notice, useLive } from '../api/live'
 import { queryClient, useKits } from '../api/queries'
 import { useDesk } from '../frame/SessionContext'
 import { Button } from '../signal/Button'
+import { FormSheet } from '../signal/FormSheet'
 import { Pick } from '../signal/Pick'
 import { Sheet } from '../signal/Sheet'
 import { Typed } from '../signal/Typed'
@@ -115,133 +116,106 @@ function AddPart({ open, onClose, choices, onAdded }: { open: boolean; onClose: 
   const [words, setWords] = useState('')
   const [kit, setKit] = useState<string | null>(null)
   const [copied, setCopied] = useState<string | null>(null)
-  const [problem, setProblem] = useState('')
   const kits = useKits(words).data ?? []
 
   async function add() {
-    try {
-      const part = await answered(
-        api.POST('/api/sessions/{session_id}/parts', {
-          params: { path: { session_id: session.id } },
-          body: {
-            name,
-            with_amp: withAmp,
-            instrument: way === 'instrument' ? instrument : null,
-            kit_id: way === 'kit' ? (kit ?? kits[0]?.id) : null,
-            copy_of: way === 'copy' ? (copied ?? session.parts[0]?.id) : null,
-          },
-        }),
-      )
-      setName('')
-      setProblem('')
-      await queryClient.invalidateQueries({ queryKey: ['session'] })
-      onAdded(part.id)
-      onClose()
-    } catch (error) {
-      setProblem((error as Error).message)
-    }
+    const part = await answered(
+      api.POST('/api/sessions/{session_id}/parts', {
+        params: { path: { session_id: session.id } },
+        body: {
+          name,
+          with_amp: withAmp,
+          instrument: way === 'instrument' ? instrument : null,
+          kit_id: way === 'kit' ? (kit ?? kits[0]?.id) : null,
+          copy_of: way === 'copy' ? (copied ?? session.parts[0]?.id) : null,
+        },
+      }),
+    )
+    setName('')
+    await queryClient.invalidateQueries({ queryKey: ['session'] })
+    onAdded(part.id)
   }
 
   return (
-    <Sheet open={open} title="Add a part" onClose={onClose}>
-      <form
-        onSubmit={(event) => {
-          event.preventDefault()
-          void add()
-        }}
-      >
-        <input
-          autoFocus
-          required
-          maxLength={60}
-          value={name}
-          onChange={(event) => setName(event.target.value)}
-          placeholder="What it plays: Rhythm left"
-          aria-label="Name of the part"
-          className="w-full border-b border-rule bg-transparent pb-1 text-[18px] placeholder:text-pencil focus:border-ink focus:outline-none"
-        />
-        <fieldset className="mt-4 flex flex-col gap-3">
-          <legend className="sr-only">It begins with</legend>
-          <label className="flex items-baseline gap-2.5">
-            <input type="radio" name="way" checked={way === 'instrument'} onChange={() => setWay('instrument')} className="accent-(--ink)" />
-            <span className="w-28">an instrument</span>
-            <Pick
-              label="Instrument"
-              value={instrument}
-              options={choices.instruments.map((entry) => entry.name)}
-              onChange={(chosen) => {
-                setInstrument(chosen)
-                setWay('instrument')
-              }}
-            />
+    <FormSheet open={open} title="Add a part" main="Add it" onKeep={add} onClose={onClose}>
+      <input
+        autoFocus
+        required
+        maxLength={60}
+        value={name}
+        onChange={(event) => setName(event.target.value)}
+        placeholder="What it plays: Rhythm left"
+        aria-label="Name of the part"
+        className="w-full border-b border-rule bg-transparent pb-1 text-[18px] placeholder:text-pencil focus:border-ink focus:outline-none"
+      />
+      <fieldset className="mt-4 flex flex-col gap-3">
+        <legend className="sr-only">It begins with</legend>
+        <label className="flex items-baseline gap-2.5">
+          <input type="radio" name="way" checked={way === 'instrument'} onChange={() => setWay('instrument')} className="accent-(--ink)" />
+          <span className="w-28">an instrument</span>
+          <Pick
+            label="Instrument"
+            value={instrument}
+            options={choices.instruments.map((entry) => entry.name)}
+            onChange={(chosen) => {
+              setInstrument(chosen)
+              setWay('instrument')
+            }}
+          />
+        </label>
+        {way === 'instrument' && (
+          <label className="ml-[150px] flex items-center gap-2 text-[14px]">
+            <input type="checkbox" checked={withAmp} onChange={(event) => setWithAmp(event.target.checked)} className="size-4 accent-(--ink)" />
+            with amp and microphones
           </label>
-          {way === 'instrument' && (
-            <label className="ml-[150px] flex items-center gap-2 text-[14px]">
-              <input type="checkbox" checked={withAmp} onChange={(event) => setWithAmp(event.target.checked)} className="size-4 accent-(--ink)" />
-              with amp and microphones
-            </label>
-          )}
-          <label className="flex items-baseline gap-2.5">
-            <input type="radio" name="way" checked={way === 'kit'} onChange={() => setWay('kit')} className="accent-(--ink)" />
-            <span className="w-28">a kit</span>
-            <input
-              value={words}
-              onChange={(event) => {
-                setWords(event.target.value)
-                setWay('kit')
-              }}
-              placeholder="find: bass, bright, DI only"
-              aria-label="Words to find a kit by"
-              className="grow border-b border-rule bg-transparent placeholder:text-pencil focus:border-ink focus:outline-none"
-            />
-          </label>
-          {way === 'kit' && (
-            <ul className="ml-[150px] max-h-32 overflow-y-auto text-[14px]">
-              {kits.length === 0 && <li className="text-pencil">No kit has these words.</li>}
-              {kits.map((entry, index) => (
-                <li key={entry.id}>
-                  <label className="flex items-baseline gap-2 py-0.5">
-                    <input type="radio" name="kit" checked={kit ? kit === entry.id : index === 0} onChange={() => setKit(entry.id)} className="accent-(--ink)" />
-                    <span>
-                      {entry.name} <span className="text-pencil">{[entry.instrument, entry.use, ...entry.words].filter(Boolean).join(', ')}</span>
-                    </span>
-                  </label>
-                </li>
-              ))}
-            </ul>
-          )}
-          {session.parts.length > 0 && (
-            <label className="flex items-baseline gap-2.5">
-              <input type="radio" name="way" checked={way === 'copy'} onChange={() => setWay('copy')} className="accent-(--ink)" />
-              <span className="w-28">another part</span>
-              <Pick
-                label="Part to copy"
-                value={copied ?? session.parts[0]!.id}
-                options={session.parts.map((entry) => entry.id)}
-                said={(id) => `${session.parts.find((entry) => entry.id === id)?.name ?? ''}, without its takes`}
-                onChange={(id) => {
-                  setCopied(id)
-                  setWay('copy')
-                }}
-              />
-            </label>
-          )}
-        </fieldset>
-        {problem && (
-          <p role="alert" className="mt-4 text-mic first-letter:uppercase">
-            ! {problem}.
-          </p>
         )}
-        <div className="mt-6 flex gap-3">
-          <Button main type="submit">
-            Add it
-          </Button>
-          <Button type="button" onClick={onClose}>
-            Not now
-          </Button>
-        </div>
-      </form>
-    </Sheet>
+        <label className="flex items-baseline gap-2.5">
+          <input type="radio" name="way" checked={way === 'kit'} onChange={() => setWay('kit')} className="accent-(--ink)" />
+          <span className="w-28">a kit</span>
+          <input
+            value={words}
+            onChange={(event) => {
+              setWords(event.target.value)
+              setWay('kit')
+            }}
+            placeholder="find: bass, bright, DI only"
+            aria-label="Words to find a kit by"
+            className="grow border-b border-rule bg-transparent placeholder:text-pencil focus:border-ink focus:outline-none"
+          />
+        </label>
+        {way === 'kit' && (
+          <ul className="ml-[150px] max-h-32 overflow-y-auto text-[14px]">
+            {kits.length === 0 && <li className="text-pencil">No kit has these words.</li>}
+            {kits.map((entry, index) => (
+              <li key={entry.id}>
+                <label className="flex items-baseline gap-2 py-0.5">
+                  <input type="radio" name="kit" checked={kit ? kit === entry.id : index === 0} onChange={() => setKit(entry.id)} className="accent-(--ink)" />
+                  <span>
+                    {entry.name} <span className="text-pencil">{[entry.instrument, entry.use, ...entry.words].filter(Boolean).join(', ')}</span>
+                  </span>
+                </label>
+              </li>
+            ))}
+          </ul>
+        )}
+        {session.parts.length > 0 && (
+          <label className="flex items-baseline gap-2.5">
+            <input type="radio" name="way" checked={way === 'copy'} onChange={() => setWay('copy')} className="accent-(--ink)" />
+            <span className="w-28">another part</span>
+            <Pick
+              label="Part to copy"
+              value={copied ?? session.parts[0]!.id}
+              options={session.parts.map((entry) => entry.id)}
+              said={(id) => `${session.parts.find((entry) => entry.id === id)?.name ?? ''}, without its takes`}
+              onChange={(id) => {
+                setCopied(id)
+                setWay('copy')
+              }}
+            />
+          </label>
+        )}
+      </fieldset>
+    </FormSheet>
   )
 }
 

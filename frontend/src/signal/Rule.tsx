@@ -13,6 +13,8 @@ interface RuleProps {
   disabled?: boolean
   /** For a narrow place. */
   short?: boolean
+  /** Its name stands elsewhere. */
+  bare?: boolean
   onChange: (value: number) => void
 }
 
@@ -20,7 +22,7 @@ const LONG = 148
 const SHORT = 104
 
 /** A value on a rule: dragged or moved by the arrow keys (Shift for large steps), typed by clicking its figure. */
-export function Rule({ label, value, from, to, step = 1, unit = '', digits = 0, disabled = false, short = false, onChange }: RuleProps) {
+export function Rule({ label, value, from, to, step = 1, unit = '', digits = 0, disabled = false, short = false, bare = false, onChange }: RuleProps) {
   const width = short ? SHORT : LONG
   const [typed, setTyped] = useState<string | null>(null)
   const [dragged, setDragged] = useState<number | null>(null)
@@ -45,7 +47,7 @@ export function Rule({ label, value, from, to, step = 1, unit = '', digits = 0, 
 
   return (
     <div className="flex items-center gap-2.5">
-      <span className={`shrink-0 text-[13.5px] text-pencil ${short ? 'w-[76px]' : 'w-[92px]'}`}>{label}</span>
+      {!bare && <span className={`shrink-0 text-[13.5px] text-pencil ${short ? 'w-[76px]' : 'w-[92px]'}`}>{label}</span>}
       <svg
         ref={rule}
         width={width}

@@ -13,6 +13,13 @@ export function seconds(value: number): string {
   return minutes ? `${minutes}:${Math.floor(rest).toString().padStart(2, '0')}` : `${rest.toFixed(1)} s`
 }
 
+/** How long something lasts, in the one unit that says it. */
+export function lasting(value: number): string {
+  if (value < 90) return `${Math.floor(value)} s`
+  if (value < 90 * 60) return `${Math.floor(value / 60)} min`
+  return `${Math.floor(value / 3600)} h`
+}
+
 /** Hours and minutes where the player sits. By hand: the browser's formatter takes 100 ms to begin with. */
 export function clock(iso: string): string {
   const at = new Date(iso)

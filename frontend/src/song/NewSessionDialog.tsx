@@ -1,9 +1,8 @@
 import { useState } from 'react'
 import { type NewSession, answered, api } from '../api/client'
 import { openSession, queryClient } from '../api/queries'
-import { Button } from '../signal/Button'
+import { FormSheet } from '../signal/FormSheet'
 import { Pick } from '../signal/Pick'
-import { Sheet } from '../signal/Sheet'
 
 const RATES = [44_100, 48_000, 88_200, 96_000, 176_400, 192_000] as const
 const DEPTHS = ['16', '24', '32f'] as const
@@ -17,7 +16,6 @@ export function NewSessionDialog({ open, onClose }: { open: boolean; onClose: ()
   const [depth, setDepth] = useState<(typeof DEPTHS)[number]>('24')
   const [pitch, setPitch] = useState('440')
   const [tempo, setTempo] = useState('120')
-  const [problem, setProblem] = useState('')
 
   async function make() {
     const body: NewSession = {
@@ -30,63 +28,37 @@ export function NewSessionDialog({ open, onClose }: { open: boolean; onClose: ()
       beats_per_bar: 4,
       unit: 4,
     }
-    try {
-      const made = await answered(api.POST('/api/sessions', { body }))
-      await openSession(made.id)
-      void queryClient.invalidateQueries({ queryKey: ['sessions'] })
-      setName('')
-      setProblem('')
-      onClose()
-    } catch (error) {
-      setProblem((error as Error).message)
-    }
+    const made = await answered(api.POST('/api/sessions', { body }))
+    await openSession(made.id)
+    void queryClient.invalidateQueries({ queryKey: ['sessions'] })
+    setName('')
   }
 
   return (
-    <Sheet open={open} title="A new session" onClose={onClose}>
-      <form
-        onSubmit={(event) => {
-          event.preventDefault()
-          void make()
-        }}
-      >
-        <div className="grid grid-cols-[9rem_1fr] items-baseline gap-y-3">
-          <Line label="Song">
-            <input autoFocus required maxLength={120} value={name} onChange={(event) => setName(event.target.value)} className={`${FIELD} grow`} aria-label="Song" />
-          </Line>
-          <Line label="By">
-            <input maxLength={120} value={artist} onChange={(event) => setArtist(event.target.value)} className={`${FIELD} grow`} aria-label="By" />
-          </Line>
-          <Line label="Sample rate">
-            <Pick label="Sample rate" value={rate} options={RATES} said={(hz) => `${hz / 1000} kHz`} onChange={setRate} />
-          </Line>
-          <Line label="Depth">
-            <Pick label="Depth" value={depth} options={DEPTHS} said={(bits) => SAID[bits]} onChange={setDepth} />
-          </Line>
-          <Line label="Tempo">
-            <input value={tempo} onChange={(event) => setTempo(event.target.value)} className={`${FIELD} w-20`} aria-label="Tempo" />
-            <span className="ml-2 text-pencil">beats a minute</span>
-          </Line>
-          <Line label="Reference pitch">
-            <input value={pitch} onChange={(event) => setPitch(event.target.value)} className={`${FIELD} w-20`} aria-label="Reference pitch" />
-            <span className="ml-2 text-pencil">Hz</span>
-          </Line>
-        </div>
-        {problem && (
-          <p role="alert" className="mt-4 text-mic first-letter:uppercase">
-            ! {problem}.
-          </p>
-        )}
-        <div className="mt-6 flex gap-3">
-          <Button main type="submit">
-            Make the session
-          </Button>
-          <Button type="button" onClick={onClose}>
-            Not now
-          </Button>
-        </div>
-      </form>
-    </Sheet>
+    <FormSheet open={open} title="A new session" main="Make the session" onKeep={make} onClose={onClose}>
+      <div className="grid grid-cols-[9rem_1fr] items-baseline gap-y-3">
+        <Line label="Song">
+          <input autoFocus required maxLength={120} value={name} onChange={(event) => setName(event.target.value)} className={`${FIELD} grow`} aria-label="Song" />
+        </Line>
+        <Line label="By">
+          <input maxLength={120} value={artist} onChange={(event) => setArtist(event.target.value)} className={`${FIELD} grow`} aria-label="By" />
+        </Line>
+        <Line label="Sample rate">
+          <Pick label="Sample rate" value={rate} options={RATES} said={(hz) => `${hz / 1000} kHz`} onChange={setRate} />
+        </Line>
+        <Line label="Depth">
+          <Pick label="Depth" value={depth} options={DEPTHS} said={(bits) => SAID[bits]} onChange={setDepth} />
+        </Line>
+        <Line label="Tempo">
+          <input value={tempo} onChange={(event) => setTempo(event.target.value)} className={`${FIELD} w-20`} aria-label="Tempo" />
+          <span className="ml-2 text-pencil">beats a minute</span>
+        </Line>
+        <Line label="Reference pitch">
+          <input value={pitch} onChange={(event) => setPitch(event.target.value)} className={`${FIELD} w-20`} aria-label="Reference pitch" />
+          <span className="ml-2 text-pencil">Hz</span>
+        </Line>
+      </div>
+    </FormSheet>
   )
 }
 

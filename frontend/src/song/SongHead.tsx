@@ -1,6 +1,7 @@
 import { Menu, MenuButton, MenuItem, MenuItems } from '@headlessui/react'
 import { ChevronDown } from 'lucide-react'
 import { useRef, useState } from 'react'
+import { asForm } from '../api/acts'
 import { type MidiProposal, type Session, answered, api } from '../api/client'
 import { notice } from '../api/live'
 import { openSession, useSessions } from '../api/queries'
@@ -37,12 +38,7 @@ export function SongHead({
         await answered(
           api.POST('/api/sessions/{session_id}/song.mid', {
             params: { path: { session_id: session.id } },
-            body: { file: '' },
-            bodySerializer: () => {
-              const form = new FormData()
-              form.set('file', chosen)
-              return form
-            },
+            ...asForm(chosen, {}),
           }),
         ),
       )

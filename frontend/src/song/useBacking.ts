@@ -1,15 +1,15 @@
 import { useState } from 'react'
-import { type Backing, AsksFirst, answered, api } from '../api/client'
+import { asForm, useAsking } from '../api/acts'
+import { type Backing, answered, api } from '../api/client'
 import { notice } from '../api/live'
 import { queryClient, refreshSong } from '../api/queries'
 import { useDesk } from '../frame/SessionContext'
-import type { Asked } from './useSong'
 
 /** Acts on backing tracks. */
 export function useBacking() {
   const { session } = useDesk()
   const [bringing, setBringing] = useState<string | null>(null)
-  const [asked, setAsked] = useState<Asked | null>(null)
+  const { asked, dismiss, asking } = useAsking()
   const refresh = () => queryClient.invalidateQueries({ queryKey: ['backings', session.id] })
 
   async function tried(act: () => Promise<unknown>) {
@@ -29,13 +29,7 @@ export function useBacking() {
       answered(
         api.POST('/api/sessions/{session_id}/backings', {
           params: { path: { session_id: session.id } },
-          // The form is built by hand: the generated type of a file is a string.
-          body: { file: '' },
-          bodySerializer: () => {
-            const form = new FormData()
-            form.set('file', file)
-            return form
-          },
+          ...asForm(file, {}),
         }),
       ),
     )
@@ -70,8 +64,8 @@ export function useBacking() {
     )
   }
 
-  async function follow(backing: Backing, audioStays = false) {
-    try {
+  function follow(backing: Backing) {
+    void asking(async (audioStays) => {
       await answered(
         api.POST('/api/backings/{backing_id}/follow', {
           params: { path: { backing_id: backing.id } },
@@ -79,17 +73,7 @@ export function useBacking() {
         }),
       )
       refreshSong()
-    } catch (error) {
-      if (!(error instanceof AsksFirst)) notice((error as Error).message)
-      else
-        setAsked({
-          says: error.message,
-          agree: () => {
-            setAsked(null)
-            void follow(backing, true)
-          },
-        })
-    }
+    })
   }
 
   function remove(backing: Backing) {
@@ -99,5 +83,5 @@ export function useBacking() {
     })
   }
 
-  return { bring, bringing, record, place, correct, follow, remove, asked, dismiss: () => setAsked(null) }
+  return { bring, bringing, record, place, correct, follow, remove, asked, dismiss }
 }

@@ -1,5 +1,6 @@
 import { useRef, useState } from 'react'
-import { AsksFirst, type Click, type Section, type Session, answered, api } from '../api/client'
+import { useAsking, useTurns } from '../api/acts'
+import { type Click, type Section, type Session, answered, api } from '../api/client'
 import { notice } from '../api/live'
 import { queryClient, refreshSong } from '../api/queries'
 import { useDesk } from '../frame/SessionContext'
@@ -32,12 +33,6 @@ export interface NewSection {
   phrase_bars: number
 }
 
-/** What may be asked before the song is changed: the sentence, and what does it then. */
-export interface Asked {
-  says: string
-  agree: () => void
-}
-
 /** An id for what the server has not seen yet; pages of other machines have no `randomUUID`. */
 function newId(): string {
   const bytes = crypto.getRandomValues(new Uint8Array(16))
@@ -58,34 +53,31 @@ export function mapOf(session: Session): SongMap {
 /** Changes of the song, each of which can be taken back; a question is shown where the server asks first. */
 export function useSong() {
   const { session } = useDesk()
-  const [asked, setAsked] = useState<Asked | null>(null)
+  const { asked, dismiss, asking } = useAsking()
+  const { inTurn, overtaken } = useTurns()
   const [undone, setUndone] = useState(0)
   const back = useRef<(() => Promise<void>)[]>([])
-  const pending = useRef(0)
-  const waiting = useRef<Promise<unknown>>(Promise.resolve())
   const path = { path: { session_id: session.id } }
 
   function keep(changed: Session) {
     // An answer that a later change has overtaken is not shown.
-    if (pending.current > 1) return
+    if (overtaken()) return
     queryClient.setQueryData(['session', session.id], changed)
     refreshSong()
   }
 
   /** Do something after what was asked for before, and remember how to take it back. */
-  async function act(does: () => Promise<void>, undoes: () => Promise<void>) {
-    pending.current += 1
-    const turn = waiting.current.then(does).finally(() => (pending.current -= 1))
-    waiting.current = turn.catch(() => undefined)
-    try {
-      await turn
+  function act(does: (agreed: boolean) => Promise<void>, undoes: () => Promise<void>) {
+    void asking(async (agreed) => {
+      try {
+        await inTurn(() => does(agreed))
+      } catch (error) {
+        void queryClient.invalidateQueries({ queryKey: ['session'] })
+        throw error
+      }
       back.current.push(undoes)
       setUndone((count) => count + 1)
-    } catch (error) {
-      void queryClient.invalidateQueries({ queryKey: ['session'] })
-      if (error instanceof AsksFirst) throw error
-      notice((error as Error).message)
-    }
+    })
   }
 
   /** Show a change at once: the next one is made from it, however slow the answer is. */
@@ -99,19 +91,9 @@ export function useSong() {
 
   function setMap(map: SongMap) {
     const before = mapOf(session)
-    const change = (audioStays: boolean) =>
-      act(
-        () => putMap(map, audioStays),
-        () => putMap(before, true),
-      )
-    void change(false).catch((question: Error) =>
-      setAsked({
-        says: question.message,
-        agree: () => {
-          setAsked(null)
-          void change(true)
-        },
-      }),
+    act(
+      (audioStays) => putMap(map, audioStays),
+      () => putMap(before, true),
     )
   }
 
@@ -133,7 +115,7 @@ export function useSong() {
     const map = mapOf(session)
     const sections = wanted.map((section) => ({ ...section, id: section.id ?? newId() }))
     show({ sections })
-    void act(
+    act(
       () => putSections(sections, true),
       async () => {
         await putSections(before, true)
@@ -147,28 +129,14 @@ export function useSong() {
     const before = mapOf(session)
     const sectionsBefore: Section[] = session.sections
     const longest = Math.max(map.song_bars, session.song_bars)
-    const put = async (audioStays: boolean) => {
-      await putMap({ ...map, song_bars: longest }, audioStays)
-      await putSections(sections, false)
-      await putMap(map, true)
+    const put = async (wanted: SongMap, wantedSections: NewSection[], audioStays: boolean) => {
+      await putMap({ ...wanted, song_bars: longest }, audioStays)
+      await putSections(wantedSections, false)
+      await putMap(wanted, true)
     }
-    const change = (audioStays: boolean) =>
-      act(
-        () => put(audioStays),
-        async () => {
-          await putMap({ ...before, song_bars: longest }, true)
-          await putSections(sectionsBefore, false)
-          await putMap(before, true)
-        },
-      )
-    void change(false).catch((question: Error) =>
-      setAsked({
-        says: question.message,
-        agree: () => {
-          setAsked(null)
-          void change(true)
-        },
-      }),
+    act(
+      (audioStays) => put(map, sections, audioStays),
+      () => put(before, sectionsBefore, true),
     )
   }
 
@@ -179,7 +147,7 @@ export function useSong() {
       show({ click: settings })
     }
     show({ click })
-    void act(
+    act(
       () => put(click),
       () => put(before),
     )
@@ -190,7 +158,7 @@ export function useSong() {
     const before = { name, artist, depth, reference_pitch_hz, arm_together }
     const put = async (body: typeof before) =>
       keep(await answered(api.PUT('/api/sessions/{session_id}/about', { params: path, body })))
-    void act(
+    act(
       () => put({ ...before, ...about }),
       () => put(before),
     )
@@ -207,5 +175,5 @@ export function useSong() {
     setUndone((count) => count - 1)
   }
 
-  return { asked, dismiss: () => setAsked(null), setMap, setSections, takeOver, setClick, setAbout, takeBack, canTakeBack: undone > 0 }
+  return { asked, dismiss, setMap, setSections, takeOver, setClick, setAbout, takeBack, canTakeBack: undone > 0 }
 }

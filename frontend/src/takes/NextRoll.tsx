@@ -6,7 +6,7 @@ import { count, seconds } from '../signal/format'
 
 /** A section without takes: what the next roll will do, drawn to scale, and the button that does it. */
 export function NextRoll({ line }: { line: SheetLine }) {
-  const { session, part, takes, rollOrStop } = useDesk()
+  const { session, part, takes, rolling } = useDesk()
   const [width, box] = useWidth<HTMLDivElement>()
   const number = 1 + Math.max(0, ...takes.filter((take) => take.part_id === part?.id).map((take) => take.number))
   const before = session.click.roll_count_in_bars
@@ -21,7 +21,7 @@ export function NextRoll({ line }: { line: SheetLine }) {
         <p className="text-[16px]">
           {line.section.name} is not played yet. Roll counts in {count(before, 'bar')}, plays it, and stops at its end.
         </p>
-        <button onClick={rollOrStop} className="rounded-full bg-roll px-5 py-2 font-semibold whitespace-nowrap text-white">
+        <button onClick={rolling.rollOrStop} className="rounded-full bg-roll px-5 py-2 font-semibold whitespace-nowrap text-white">
           Roll {line.section.name.toLowerCase()}
         </button>
       </div>

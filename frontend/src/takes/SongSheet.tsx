@@ -1,12 +1,14 @@
-import { memo, useMemo } from 'react'
+import { memo, useMemo, useState } from 'react'
 import type { SheetLine, Take } from '../api/client'
-import { type RollState, useLive } from '../api/live'
+import { type RollState, type Window, playedSpan, useLive } from '../api/live'
 import { useWave } from '../api/queries'
 import { useWidth } from '../frame/useWidth'
 import { useDesk } from '../frame/SessionContext'
 import { useFrame } from '../frame/useFrame'
 import { count } from '../signal/format'
 import { loudest, wavePath } from '../wave/wavePath'
+import { PlanMarks } from './PlanMarks'
+import type { usePunching } from './usePunching'
 
 const NAMES = 102
 const LINE = 54
@@ -14,8 +16,10 @@ const WAVE_Y = 28
 const WAVE_HEIGHT = 32
 
 /** The song written like a chart: one line a section, the recorded wave inside its measures. */
-export function SongSheet() {
+export function SongSheet({ punching }: { punching: ReturnType<typeof usePunching> }) {
   const { sheet, sectionId, chooseSection, takes, seek } = useDesk()
+  const { settings, setRange, replace } = punching
+  const [drag, setDrag] = useState<{ line: SheetLine; from: number; to: number } | null>(null)
   const { rolling } = useLive()
   const [width, box] = useWidth<HTMLElement>()
   const frame = useFrame()
@@ -45,15 +49,40 @@ export function SongSheet() {
               height={LINE}
               className="block"
               onPointerDown={(event) => {
-                const left = event.currentTarget.getBoundingClientRect().left
-                const share = (event.clientX - left - NAMES) / span
-                if (share < 0 || share > 1) return
-                chooseSection(line.section.id)
-                seek(Math.round(line.from_frame + share * (line.to_frame - line.from_frame)))
+                const at = frameAt(event, line, span)
+                if (at === null) return
+                event.currentTarget.setPointerCapture(event.pointerId)
+                setDrag({ line, from: at, to: at })
               }}
+              onPointerMove={(event) => {
+                if (drag?.line !== line) return
+                const at = frameAt(event, line, span, true)
+                if (at !== null) setDrag({ ...drag, to: at })
+              }}
+              onPointerUp={() => {
+                if (drag?.line !== line) return
+                setDrag(null)
+                const range = dragged(drag, barWidth)
+                if (range) return setRange(line, range)
+                chooseSection(line.section.id)
+                seek(drag.from)
+              }}
+              onPointerCancel={() => setDrag(null)}
             >
               <Measures line={line} barWidth={barWidth} takes={takes} rolling={rolling} />
               {rolling && <GrowingWave line={line} span={span} rolling={rolling} />}
+              {settings && (
+                <PlanMarks
+                  line={line}
+                  settings={settings}
+                  left={NAMES}
+                  span={span}
+                  bottom={LINE - 5}
+                  snap={(at) => nearest(line, at)}
+                  onChange={replace}
+                />
+              )}
+              {drag?.line === line && dragged(drag, barWidth) && <Dragged line={line} range={dragged(drag, barWidth)!} span={span} />}
               {inside && (
                 <g>
                   <path d={`M${x} 1 V${LINE - 1}`} stroke="var(--ink)" strokeWidth="2.5" />
@@ -66,6 +95,35 @@ export function SongSheet() {
       })}
     </section>
   )
+}
+
+/** The frame of the song under the pointer, null beside the bars; `kept` within them when it is dragged out. */
+function frameAt(event: React.PointerEvent, line: SheetLine, span: number, kept = false): number | null {
+  const share = (event.clientX - event.currentTarget.getBoundingClientRect().left - NAMES) / span
+  if (!kept && (share < 0 || share > 1)) return null
+  return Math.round(line.from_frame + Math.max(0, Math.min(1, share)) * (line.to_frame - line.from_frame))
+}
+
+/** The bar line that is nearest. */
+function nearest(line: SheetLine, frame: number): number {
+  const lines = [...line.bars.map((bar) => bar.from_frame), line.to_frame]
+  return lines.reduce((best, at) => (Math.abs(at - frame) < Math.abs(best - frame) ? at : best))
+}
+
+/** The bars that were dragged over; null for a click that only trembled. */
+function dragged(drag: { line: SheetLine; from: number; to: number }, barWidth: number): Window | null {
+  const bar = (drag.line.to_frame - drag.line.from_frame) / drag.line.bars.length
+  if (Math.abs(drag.to - drag.from) * (barWidth / bar) < 8) return null
+  const [low, high] = [Math.min(drag.from, drag.to), Math.max(drag.from, drag.to)]
+  const touched = drag.line.bars.filter((entry) => entry.from_frame < high && entry.to_frame > low)
+  if (!touched.length) return null
+  return { from_frame: touched[0]!.from_frame, to_frame: touched.at(-1)!.to_frame }
+}
+
+function Dragged({ line, range, span }: { line: SheetLine; range: Window; span: number }) {
+  const x = (frame: number) => NAMES + ((frame - line.from_frame) / (line.to_frame - line.from_frame)) * span
+  const from = x(range.from_frame)
+  return <rect x={from} y="4" width={x(range.to_frame) - from} height={LINE - 8} fill="var(--mic)" opacity="0.14" />
 }
 
 interface MeasuresProps {
@@ -96,7 +154,8 @@ const Measures = memo(function Measures({ line, barWidth, takes, rolling }: Meas
           const take = takes.find((entry) => entry.id === run.takeId)
           return take && <RunWave key={run.first} take={take} from={from} to={to} x={x} width={width} />
         }
-        const growing = rolling && rolling.window_from_frame <= from && rolling.window_to_frame >= to
+        const played = rolling && playedSpan(rolling)
+        const growing = played && played.from_frame < to && played.to_frame > from
         return (
           <g key={run.first}>
             <path
@@ -182,18 +241,23 @@ function RunWave({ take, from, to, x, width }: { take: Take; from: number; to: n
 
 function GrowingWave({ line, span, rolling }: { line: SheetLine; span: number; rolling: RollState }) {
   const { columns, framesPerColumn, meters } = useLive()
-  if (rolling.window_from_frame !== line.from_frame || !meters) return null
+  const played = playedSpan(rolling)
+  const from = Math.max(line.from_frame, played.from_frame)
+  const to = Math.min(line.to_frame, played.to_frame)
+  if (from >= to || !meters) return null
+  const perFrame = span / (line.to_frame - line.from_frame)
+  const x = NAMES + (from - line.from_frame) * perFrame
   const mic = rolling.channels.findIndex((channel) => channel.kind === 'mic')
   const grown = columns[Math.max(0, mic)] ?? []
   const path = wavePath(
     grown,
     framesPerColumn,
-    { startFrame: line.from_frame - rolling.from_frame, endFrame: line.to_frame - rolling.from_frame },
-    { x: NAMES + 1, y: WAVE_Y + 6, width: span - 2, height: WAVE_HEIGHT * (127 / Math.max(20, loudest(grown))) },
+    { startFrame: from - rolling.from_frame, endFrame: to - rolling.from_frame },
+    { x: x + 1, y: WAVE_Y + 6, width: (to - from) * perFrame - 2, height: WAVE_HEIGHT * (127 / Math.max(20, loudest(grown))) },
   )
   return (
     <g>
-      <rect x={NAMES} y="18" width={span} height={LINE - 22} fill="var(--sheet)" opacity="0.85" />
+      <rect x={x} y="18" width={(to - from) * perFrame} height={LINE - 22} fill="var(--sheet)" opacity="0.85" />
       <path d={path} fill="var(--mic)" />
     </g>
   )

@@ -4,10 +4,15 @@ import { useDesk } from '../frame/SessionContext'
 import { Glyph } from '../signal/Glyph'
 import { Verdict } from '../signal/Verdict'
 import { clock, level, seconds } from '../signal/format'
+import { Typed } from '../signal/Typed'
+import { TakeSlip } from './TakeSlip'
+import { TakeWindows } from './TakeWindows'
+import { useTakeActs } from './useTakeActs'
 
 /** From the right: everything that is known of the chosen take. */
 export function TakeDrawer({ open, onClose, empty }: { open: boolean; onClose: () => void; empty: boolean }) {
-  const { take, comparison, heard, hear, bin } = useDesk()
+  const { take, comparison, heard, hear, rolling } = useDesk()
+  const acts = useTakeActs()
   if (empty || !take) return null
   return (
     <Dialog open={open} onClose={onClose} className="relative z-40">
@@ -29,6 +34,18 @@ export function TakeDrawer({ open, onClose, empty }: { open: boolean; onClose: (
         <p className="my-4 border-y border-rule py-3 first-letter:uppercase">
           <Verdict verdict={take.verdict}>{take.verdict_says}</Verdict>
         </p>
+        <label className="mb-4 block text-[13.5px] text-pencil">
+          Note
+          <Typed
+            label="Note"
+            value={take.note}
+            onKeep={(note) => acts.setNote(take, note)}
+            className="mt-0.5 block w-full border-rule! text-[15px] text-ink"
+          />
+        </label>
+        {take.sim_tone && <p className="mb-3 text-[13.5px] text-pencil">Printed through {take.sim_tone} while it was played.</p>}
+        <TakeWindows take={take} />
+        <TakeSlip take={take} />
         <h3 className="mb-2 text-[16px]">Channels</h3>
         <ul className="flex flex-col gap-3">
           {take.channels.map((channel, index) => {
@@ -59,7 +76,7 @@ export function TakeDrawer({ open, onClose, empty }: { open: boolean; onClose: (
         {comparison === undefined && <p role="status">Loading what can be heard…</p>}
         <button
           onClick={() => {
-            bin(take)
+            rolling.bin(take)
             onClose()
           }}
           className="mt-5 rounded-full border border-ink px-5 py-1.5"

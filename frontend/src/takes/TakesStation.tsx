@@ -2,20 +2,28 @@ import { useState } from 'react'
 import { Link } from 'react-router'
 import { useDesk } from '../frame/SessionContext'
 import { useKeys } from '../frame/useKeys'
+import { ImportSheet } from './ImportSheet'
 import { PartSide } from './PartSide'
 import { PhraseGrid } from './PhraseGrid'
 import { SongSheet } from './SongSheet'
 import { TakeDrawer } from './TakeDrawer'
 import { useImport } from './useImport'
+import { usePunching } from './usePunching'
+import { useTakeActs } from './useTakeActs'
 
 /** Record passes and see what there is: the song as a chart, and the chosen section take by take. */
 export function TakesStation() {
-  const { session, part, sheet, takes, takesPending, bin, take } = useDesk()
+  const { session, part, sheet, takes, takesPending, rolling, take } = useDesk()
   const [details, setDetails] = useState(false)
   const bringIn = useImport()
+  const punching = usePunching()
+  const acts = useTakeActs()
   useKeys([
+    { key: 'w', does: 'punch in, punch out; window of what is heard or chosen', act: punching.press },
+    { key: 's', does: 'star the take', act: () => take && acts.rate(take, 'starred') },
+    { key: 'x', does: 'strike the take out', act: () => take && acts.rate(take, 'struck') },
     { key: 'i', does: 'details of the take', act: () => setDetails(!details) },
-    { key: 'Delete', does: 'put the take into the bin', act: () => take && bin(take) },
+    { key: 'Delete', does: 'put the take into the bin', act: () => take && rolling.bin(take) },
   ])
 
   if (!part)
@@ -56,9 +64,10 @@ export function TakesStation() {
     >
       <PartSide onFile={(files) => void bringIn.bring(files)} bringing={bringIn.bringing} />
       <div className="flex min-h-0 flex-col">
-        <SongSheet />
+        <SongSheet punching={punching} />
         <PhraseGrid onDetails={() => setDetails(true)} />
       </div>
+      <ImportSheet asked={bringIn.asked} songBars={session.song_bars} onClose={bringIn.dismiss} onBring={bringIn.send} />
       <TakeDrawer open={details} onClose={() => setDetails(false)} empty={takes.length === 0} />
     </div>
   )

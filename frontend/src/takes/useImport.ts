@@ -3,38 +3,57 @@ import { answered, api } from '../api/client'
 import { notice } from '../api/live'
 import { refreshTakes } from '../api/queries'
 import { useDesk } from '../frame/SessionContext'
+import type { Incoming } from './ImportSheet'
 
-/** Bringing in DI files: each becomes a take of the armed part. */
+export type Kind = 'di' | 'mic' | 'sim'
+export type Placing = 'stamp' | 'sound' | 'bar'
+
+/** Bringing in files: one becomes a take at once; of several it is asked first what they are. */
 export function useImport() {
   const { session, part, chooseTake } = useDesk()
   const [bringing, setBringing] = useState<string | null>(null)
+  const [asked, setAsked] = useState<Incoming | null>(null)
 
-  async function bring(files: FileList | null) {
-    if (!files || !part) return
-    for (const file of Array.from(files)) {
-      setBringing(file.name)
-      try {
-        const take = await answered(
-          api.POST('/api/sessions/{session_id}/imports', {
-            params: { path: { session_id: session.id } },
-            // The form is built by hand: the generated type of a file is a string.
-            body: { file: '', part_id: part.id },
-            bodySerializer: () => {
-              const form = new FormData()
-              form.set('file', file)
-              form.set('part_id', part.id)
-              return form
-            },
-          }),
-        )
-        refreshTakes()
-        chooseTake(take.id)
-        notice(`${file.name} is take ${take.number} of ${take.part_name}, from bar ${take.first_bar}`)
-      } catch (error) {
-        notice((error as Error).message)
-      }
+  async function send(files: File[], kinds: Kind[], placing: Placing, bar: number) {
+    if (!part) return
+    setBringing(files[0]!.name)
+    try {
+      const take = await answered(
+        api.POST('/api/sessions/{session_id}/imports', {
+          params: { path: { session_id: session.id } },
+          body: { files: [], part_id: part.id, kinds: kinds.join(','), placing, bar },
+          bodySerializer: () => {
+            const form = new FormData()
+            for (const file of files) form.append('files', file)
+            form.set('part_id', part.id)
+            form.set('kinds', kinds.join(','))
+            form.set('placing', placing)
+            form.set('bar', String(bar))
+            return form
+          },
+        }),
+      )
+      refreshTakes()
+      chooseTake(take.id)
+      const said = files.length === 1 ? `${files[0]!.name} is` : `${files.length} files are`
+      notice(`${said} take ${take.number} of ${take.part_name}, from bar ${take.first_bar}`)
+    } finally {
+      setBringing(null)
     }
-    setBringing(null)
   }
-  return { bring, bringing }
+
+  async function bring(list: FileList | null) {
+    const files = Array.from(list ?? [])
+    if (!files.length) return
+    try {
+      const names = files.map((file) => file.name)
+      const kinds = await answered(api.GET('/api/imports/kinds', { params: { query: { name: names } } }))
+      if (files.length === 1) await send(files, kinds, 'bar', 1)
+      else setAsked({ files, kinds })
+    } catch (error) {
+      notice((error as Error).message)
+    }
+  }
+
+  return { bring, bringing, asked, send, dismiss: () => setAsked(null) }
 }

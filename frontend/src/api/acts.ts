@@ -1,0 +1,61 @@
+import { useRef, useState } from 'react'
+import { AsksFirst } from './client'
+import { notice } from './live'
+
+/** What the server asks before it does something: the sentence, and what does it then. */
+export interface Asked {
+  says: string
+  agree: () => void
+}
+
+/** Acts that the server may ask about first: its question is kept to be shown, and agreeing does the act again, agreed. */
+export function useAsking() {
+  const [asked, setAsked] = useState<Asked | null>(null)
+
+  async function asking(does: (agreed: boolean) => Promise<void>, agreed = false): Promise<void> {
+    try {
+      await does(agreed)
+    } catch (error) {
+      if (!(error instanceof AsksFirst)) notice((error as Error).message)
+      else
+        setAsked({
+          says: error.message,
+          agree: () => {
+            setAsked(null)
+            void asking(does, true)
+          },
+        })
+    }
+  }
+
+  return { asked, dismiss: () => setAsked(null), asking }
+}
+
+/** Acts done one after the other in the order asked for, however slow the answers; a failed one stops none behind it. */
+export function useTurns() {
+  const pending = useRef(0)
+  const last = useRef<Promise<unknown>>(Promise.resolve())
+
+  function inTurn(does: () => Promise<void>): Promise<void> {
+    pending.current += 1
+    const turn = last.current.then(does).finally(() => (pending.current -= 1))
+    last.current = turn.catch(() => undefined)
+    return turn
+  }
+
+  /** Whether a later act waits: the answer of this one need not be shown any more. */
+  return { inTurn, overtaken: () => pending.current > 1 }
+}
+
+/** The body of a request that brings a file; the generated type of a file is a string, so the form is built by hand. */
+export function asForm<Fields extends Record<string, string>>(file: File, fields: Fields) {
+  return {
+    body: { file: '', ...fields },
+    bodySerializer: () => {
+      const form = new FormData()
+      form.set('file', file)
+      for (const [name, value] of Object.entries(fields)) form.set(name, value)
+      return form
+    },
+  }
+}

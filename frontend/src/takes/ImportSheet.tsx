@@ -1,0 +1,76 @@
+import { useEffect, useState } from 'react'
+import { FormSheet } from '../signal/FormSheet'
+import { Glyph } from '../signal/Glyph'
+import { Pick } from '../signal/Pick'
+import { Step } from '../signal/Step'
+import type { Kind, Placing } from './useImport'
+
+export interface Incoming {
+  files: File[]
+  kinds: Kind[]
+}
+
+const KINDS: Record<Kind, string> = { di: 'DI, clean', mic: 'microphone', sim: 'through a tone' }
+const PLACINGS: Record<Placing, string> = {
+  bar: 'they begin together, at a bar',
+  stamp: 'by their time stamps',
+  sound: 'by their sound: the others are laid on the first',
+}
+
+interface ImportSheetProps {
+  asked: Incoming | null
+  songBars: number
+  onClose: () => void
+  onBring: (files: File[], kinds: Kind[], placing: Placing, bar: number) => Promise<void>
+}
+
+/** Several files of one take: what each of them is, and how they belong together. */
+export function ImportSheet({ asked, songBars, onClose, onBring }: ImportSheetProps) {
+  const [kinds, setKinds] = useState<Kind[]>([])
+  const [placing, setPlacing] = useState<Placing>('bar')
+  const [bar, setBar] = useState(1)
+  useEffect(() => setKinds(asked?.kinds ?? []), [asked])
+  if (!asked) return null
+
+  return (
+    <FormSheet
+      open
+      title="One take from these files"
+      main="Bring them in"
+      onClose={onClose}
+      onKeep={() => onBring(asked.files, kinds, placing, bar)}
+    >
+      <ul className="mb-4 flex flex-col gap-2">
+        {asked.files.map((file, index) => (
+          <li key={file.name} className="grid grid-cols-[16px_minmax(0,1fr)_9rem] items-center gap-2.5">
+            <Glyph kind={kinds[index] ?? 'mic'} />
+            <span className="truncate">{file.name}</span>
+            <Pick
+              label={`What ${file.name} is`}
+              value={kinds[index] ?? 'mic'}
+              options={Object.keys(KINDS) as Kind[]}
+              onChange={(kind) => setKinds(kinds.map((each, place) => (place === index ? kind : each)))}
+              said={(kind) => KINDS[kind]}
+            />
+          </li>
+        ))}
+      </ul>
+      <div className="flex flex-wrap items-center gap-x-4 gap-y-2">
+        <span className="text-pencil">Laid out</span>
+        <Pick
+          label="How they are laid out"
+          value={placing}
+          options={Object.keys(PLACINGS) as Placing[]}
+          onChange={setPlacing}
+          said={(each) => PLACINGS[each]}
+        />
+        {placing !== 'stamp' && (
+          <span className="flex items-center gap-2">
+            <span className="text-pencil">from bar</span>
+            <Step label="Bar" value={bar} from={1} to={songBars} onChange={setBar} />
+          </span>
+        )}
+      </div>
+    </FormSheet>
+  )
+}

@@ -1,0 +1,81 @@
+import { type Take, answered, api } from '../api/client'
+import { notice } from '../api/live'
+import { queryClient, refreshTakes } from '../api/queries'
+import { useDesk } from '../frame/SessionContext'
+
+/** What a person does with a take; each act can be taken back. */
+export function useTakeActs() {
+  const { session, rolling } = useDesk()
+  const { remember } = rolling
+
+  function show(changed: Take) {
+    queryClient.setQueryData<Take[]>(['takes', session.id], (old) => old?.map((take) => (take.id === changed.id ? changed : take)))
+  }
+
+  async function orSay(does: () => Promise<void>) {
+    try {
+      await does()
+    } catch (error) {
+      notice((error as Error).message)
+    }
+  }
+
+  const path = (take: Take) => ({ path: { take_id: take.id } })
+
+  async function putRating(take: Take, rating: Take['rating']) {
+    show(await answered(api.PUT('/api/takes/{take_id}/rating', { params: path(take), body: { rating } })))
+  }
+  async function putNote(take: Take, note: string) {
+    show(await answered(api.PUT('/api/takes/{take_id}/note', { params: path(take), body: { note } })))
+  }
+  async function putWindows(take: Take, windows: Take['windows']) {
+    show(await answered(api.PUT('/api/takes/{take_id}/windows', { params: path(take), body: { windows } })))
+    refreshTakes()
+  }
+  async function slipBy(take: Take, by: { samples?: number; ms?: number; quarters?: string }) {
+    const moved = await answered(api.POST('/api/takes/{take_id}/slip', { params: path(take), body: by }))
+    show(moved)
+    refreshTakes()
+    return moved
+  }
+
+  return {
+    rate: (take: Take, rating: Take['rating']) =>
+      void orSay(async () => {
+        await putRating(take, take.rating === rating ? null : rating)
+        remember(() => putRating(take, take.rating))
+      }),
+    setNote: (take: Take, note: string) =>
+      void orSay(async () => {
+        await putNote(take, note)
+        remember(() => putNote(take, take.note))
+      }),
+    setWindows: (take: Take, windows: Take['windows']) =>
+      void orSay(async () => {
+        await putWindows(take, windows)
+        remember(() => putWindows(take, take.windows))
+      }),
+    slip: (take: Take, by: { samples?: number; ms?: number; quarters?: string }) =>
+      void orSay(async () => {
+        const moved = await slipBy(take, by)
+        remember(async () => void (await slipBy(moved, { samples: take.slip_frames - moved.slip_frames })))
+      }),
+    putBack: (take: Take) =>
+      void orSay(async () => {
+        show(await answered(api.DELETE('/api/takes/{take_id}/slip', { params: path(take) })))
+        refreshTakes()
+        remember(async () => void (await slipBy(take, { samples: take.slip_frames })))
+      }),
+    keepStarred: (takes: Take[]) =>
+      void orSay(async () => {
+        if (!takes.length) return
+        const { binned } = await answered(
+          api.POST('/api/takes/keep-starred', { body: { part_id: takes[0]!.part_id, take_ids: takes.map((take) => take.id) } }),
+        )
+        refreshTakes()
+        if (!binned.length) return notice('no take has a star yet: press S on one')
+        notice(`${binned.length} takes are in the bin; U takes them out again`)
+        remember(() => rolling.unbinNow(binned))
+      }),
+  }
+}

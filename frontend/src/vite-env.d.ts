@@ -1,0 +1,6 @@
+/// <reference types="vite/client" />
+
+declare module '*?url&no-inline' {
+  const url: string
+  export default url
+}

@@ -1,0 +1,185 @@
+"""Takes in the real interface: windows and loops on the sheet, what is heard, the grid's marks, files brought in."""
+
+import re
+
+import numpy as np
+import pytest
+import soundfile
+from axe_playwright_python.sync_playwright import Axe
+from playwright.sync_api import expect
+
+from tests.e2e.conftest import wait_until_ready
+from tests.signals import FS, plucks
+
+pytestmark = pytest.mark.browser
+
+
+@pytest.fixture
+def takes_page(page):
+    page.goto("/takes")
+    wait_until_ready(page)
+    expect(page.get_by_role("radio", name="once")).to_be_visible()
+    return page
+
+
+def drag(page, section, from_bar, to_bar):
+    """Drag over bars of a section on the song sheet, from the middle of one to the middle of another."""
+    sheet = page.get_by_label("Song sheet")
+    first = sheet.locator("text", has_text=re.compile(f"^{from_bar}$")).first.bounding_box()
+    last = sheet.locator("text", has_text=re.compile(f"^{to_bar}$")).first.bounding_box()
+    page.mouse.move(first["x"] + 40, first["y"] + 25)
+    page.mouse.down()
+    page.mouse.move(last["x"] + 60, last["y"] + 25, steps=6)
+    page.mouse.up()
+
+
+def test_windows_are_dragged_over_bars_rolled_past_and_cleared(takes_page, application):
+    page, session = takes_page, application.session
+    drag(page, "Verse 1", 6, 7)
+    expect(page.get_by_role("radio", name="windows")).to_be_checked()
+    expect(page.get_by_text("1 window: 6.1")).to_be_visible()
+    page.get_by_role("button", name="Pre-roll: more").click()
+    before = len(application.takes())
+    page.keyboard.press("PageDown")
+    application.wait_for(lambda: len(application.takes()) == before + 1, what="the take")
+    take = max(application.takes(), key=lambda t: t["number"])
+    assert [(w["from_frame"], w["to_frame"]) for w in take["windows"]] == [
+        (session["beat_frames"][session["beat_bars"].index(6)], session["beat_frames"][session["beat_bars"].index(8)])
+    ]
+    assert take["from_frame"] < take["windows"][0]["from_frame"] - FS
+    page.get_by_role("button", name="Remove the window").click()
+    expect(page.get_by_text("none set: W punches in and out")).to_be_visible()
+    page.get_by_role("radio", name="once").click()
+    settled(application, "once")
+
+
+def settled(application, way):
+    """The settings of rolling, once the server has what the page shows."""
+    path = f"/api/sessions/{application.session['id']}/roll/settings"
+    return application.wait_for(
+        lambda: (kept := application.get(path))["way"] == way and not kept["windows"] and kept, what=way
+    )
+
+
+def test_a_section_becomes_a_window_and_a_loop_by_one_press(takes_page, application):
+    page = takes_page
+    page.get_by_role("button", name="Chorus 1 8 bars").click()
+    page.keyboard.press("w")
+    expect(page.get_by_text("1 window: 13.1")).to_be_visible()
+    page.get_by_role("button", name="clear").click()
+    page.get_by_role("radio", name="loop").click()
+    page.get_by_role("button", name="Chorus 1", exact=True).click()
+    expect(page.get_by_text("bars 13 to 20")).to_be_visible()
+    page.get_by_role("radio", name="once").click()
+    kept = settled(application, "once")
+    assert (kept["loop_bar"], kept["loop_bars"]) == (13, 8)
+
+
+def test_how_i_hear_myself_shows_its_delay_and_a_printed_tone_on_the_cord(takes_page):
+    page = takes_page
+    page.get_by_label("How I hear myself").click()
+    page.get_by_role("option", name="through Kiln").click()
+    ears = page.get_by_label("To your ears")
+    expect(ears.get_by_text(re.compile(r"^[0-9.]+ ms$"))).to_be_visible(timeout=20_000)
+    expect(ears.get_by_text("in/out", exact=False)).to_be_visible()
+    disk = page.get_by_label("To disk", exact=True)
+    expect(disk.get_by_text("printed")).to_have_count(0)
+    page.get_by_label("print it beside the DI").check()
+    expect(disk.get_by_text("Kiln, printed")).to_be_visible()
+    page.get_by_label("print it beside the DI").uncheck()
+    page.get_by_label("How I hear myself").click()
+    page.get_by_role("option", name="not at all").click()
+    expect(ears.get_by_text("in/out", exact=False)).to_have_count(0)
+
+
+def test_another_listener_gets_levels_of_their_own(takes_page, application):
+    page = takes_page
+    page.get_by_label("To your ears").get_by_role("button", name="Me").click()
+    page.get_by_role("button", name="another listener").click()
+    page.get_by_label("Name of the listener").fill("Singer")
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("button", name="Singer", pressed=True)).to_be_visible()
+    page.get_by_role("slider", name="Level of Bass").press("ArrowLeft")
+    page.get_by_role("slider", name="Level of Bass").press("ArrowLeft")
+    bass = next(part["id"] for part in application.session["parts"] if part["name"] == "Bass")
+
+    def level(name):
+        cues = application.get(f"/api/sessions/{application.session['id']}/cues")["cues"]
+        cue = next(each for each in cues if each["name"] == name)
+        return cue["mix"]["strips"].get(bass, {"gain_db": 0})["gain_db"]
+
+    application.wait_for(lambda: level("Singer") == -1.0, what="the level")
+    assert level("Me") == 0
+    results = Axe().run(page)
+    assert [rule["id"] for rule in results.response["violations"]] == []
+    page.get_by_role("button", name="Remove Singer").click()
+    expect(page.get_by_role("button", name="Singer")).to_have_count(0)
+    page.get_by_role("button", name="Done").click()
+
+
+def test_marks_of_the_grid_open_their_evidence_and_a_star_is_kept(takes_page, application):
+    page = takes_page
+    page.get_by_role("button", name="Chorus 1 8 bars").click()
+    for count in range(4):
+        page.keyboard.press("PageDown")
+        application.wait_for(
+            lambda count=count: sum(t["first_bar"] == 13 for t in application.takes()) >= count + 2, what="a take"
+        )
+        wait_until_ready(page)
+    page.keyboard.press("s")
+    expect(page.get_by_role("button", name=re.compile("^Star take"), pressed=True)).to_have_count(1)
+    marks = page.get_by_label("Takes of the section").locator("li button")
+    expect(page.get_by_text("listening…")).to_have_count(0, timeout=30_000)
+    if marks.count():
+        said = marks.first.inner_text().removeprefix("~ ").removeprefix("! ")
+        marks.first.click()
+        expect(
+            page.get_by_role("heading", name=re.compile(f"^Take [0-9]+, bar [0-9.]+: {re.escape(said)}"))
+        ).to_be_visible()
+        page.get_by_role("button", name=re.compile("^Hear take")).first.click()
+        expect(page.get_by_role("button", name="Stop")).to_be_visible(timeout=15_000)
+        page.get_by_role("button", name="Done").click()
+    page.keyboard.press("s")
+    expect(page.get_by_role("button", name=re.compile("^Star take"), pressed=True)).to_have_count(0)
+
+
+def test_a_take_is_moved_in_its_drawer_and_put_back(takes_page, application):
+    page = takes_page
+    page.get_by_role("button", name="Intro 4 bars").click()
+    page.keyboard.press("i")
+    page.get_by_label("Move by milliseconds").fill("12.5")
+    page.keyboard.press("Enter")
+    expect(page.get_by_text("it is not where it was played", exact=False)).to_be_visible()
+    moved = next(take for take in application.takes() if take["slip_frames"])
+    assert moved["slip_frames"] == 600
+    page.get_by_role("button", name="Put back").click()
+    expect(page.get_by_text("Where it was played.")).to_be_visible()
+    page.get_by_label("Note", exact=True).fill("the one with the rain")
+    page.keyboard.press("Enter")
+    application.wait_for(
+        lambda: any(t["note"] == "the one with the rain" for t in application.takes()), what="the note"
+    )
+    results = Axe().run(page)
+    assert [rule["id"] for rule in results.response["violations"]] == []
+
+
+def test_several_files_are_asked_about_and_become_one_take(takes_page, application, tmp_path):
+    page, names = takes_page, ["riff DI.wav", "riff cab.wav"]
+    for name in names:
+        soundfile.write(tmp_path / name, plucks(2.0), FS, subtype="PCM_24")
+    page.get_by_label("DI file to bring in").set_input_files([str(tmp_path / name) for name in names])
+    expect(page.get_by_role("heading", name="One take from these files")).to_be_visible()
+    expect(page.get_by_label("What riff DI.wav is: DI, clean")).to_be_visible()
+    expect(page.get_by_label("What riff cab.wav is: microphone")).to_be_visible()
+    for bar in (2, 3):
+        page.get_by_role("button", name="Bar: more").click()
+        expect(page.get_by_role("group", name="Bar")).to_have_text(str(bar))
+    page.get_by_role("button", name="Bring them in").click()
+    take = application.wait_for(
+        lambda: next((t for t in application.takes() if "from 2 files" in t["said"]), None), what="the take"
+    )
+    assert [channel["kind"] for channel in take["channels"]] == ["di", "mic"]
+    assert take["first_bar"] == 3
+    folder = application.data / "sessions" / take["folder"]
+    one, other = (soundfile.read(folder / channel["file"])[0] for channel in take["channels"])
+    np.testing.assert_array_equal(one, other)
