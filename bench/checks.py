@@ -29,7 +29,7 @@ from fatsignal.rig.pace import Pace
 from fatsignal.rig.setup import RigSetup
 from fatsignal.rig.simulated import SimulatedRig
 from fatsignal.rig.situations import check_tempo, situation
-from fatsignal.rig.source import InputChannel
+from fatsignal.rig.source import Block, InputChannel
 
 RATE_HZ, SECONDS, TIMES = 48_000, 30.0, 3
 
@@ -47,10 +47,10 @@ class Recorded:
     def __init__(self, samples: Samples) -> None:
         self._samples, self._at = samples, 0
 
-    def read_block(self) -> Samples | None:
+    def read_block(self) -> Block | None:
         block = self._samples[self._at : self._at + 256]
         self._at += 256
-        return block if len(block) else None
+        return Block(block, self._at - 256) if len(block) else None
 
     def close(self) -> None:
         pass
@@ -62,7 +62,7 @@ def played(kind: str, seconds: float) -> Samples:
     rig = SimulatedRig(setup, happening, pace=Pace(0), block_frames=4096)
     blocks = []
     while (block := rig.read_block()) is not None:
-        blocks.append(block)
+        blocks.append(block.samples)
     return np.concatenate(blocks)
 
 

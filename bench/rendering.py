@@ -21,8 +21,9 @@ from fatsignal.core.tone.chain import ToneChain
 from fatsignal.demo import song
 from fatsignal.files.reamp import reamp_file
 from fatsignal.files.sound_writer import write_sound
+from fatsignal.rig.pace import Pace
 from fatsignal.rig.setup import RigSetup
-from fatsignal.rig.simulated import Pace, Performance, SimulatedRig
+from fatsignal.rig.simulated import Performance, SimulatedRig
 from fatsignal.tones import find_tone, shipped_tones
 
 RATE_HZ = 48_000
@@ -37,7 +38,7 @@ def played(seconds: float) -> np.ndarray:
     rig = SimulatedRig(RigSetup(mics=[]), performance, pace=Pace(0), block_frames=8192)
     blocks = []
     while (block := rig.read_block()) is not None:
-        blocks.append(block[:, 0])
+        blocks.append(block.samples[:, 0])
     once = np.concatenate(blocks)
     return np.tile(once, int(np.ceil(seconds * RATE_HZ / len(once))))[: round(seconds * RATE_HZ)]
 
@@ -68,7 +69,8 @@ def memory_mb(source: Path, folder: Path) -> float:
         f"from fatsignal.cli import app; app({asked!r}, standalone_mode=False); print(open('/proc/self/status').read())"
     )
     status = subprocess.run([sys.executable, "-c", program], check=True, capture_output=True, text=True).stdout
-    return int(re.search(r"VmHWM:\s+(\d+) kB", status)[1]) / 1024
+    (kilobytes,) = re.findall(r"VmHWM:\s+(\d+) kB", status)
+    return int(kilobytes) / 1024
 
 
 def live_blocks(di: np.ndarray) -> None:

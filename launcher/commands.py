@@ -30,6 +30,8 @@ USAGE = """Fat Signal: record DI and amp together, re-amp, judge tone at the sou
   ./fatsignal tune      list the notes of a recording with their cents
   ./fatsignal noise     tell hum, buzz and hiss apart in a recording
   ./fatsignal chord     how far chord shapes are from pure, and the best re-tuning
+  ./fatsignal timing    list the onsets of a recording, early or late against a click
+  ./fatsignal check     check the files of one or several takes: level, timing, pitch, notes, click bleed
 
 Each command explains itself with --help.
 """
@@ -77,7 +79,7 @@ def main(arguments: list[str]) -> int:
                 return test(rest)
             case "worker":
                 return worker(rest)
-            case "reamp" | "analyse" | "align" | "tones" | "tune" | "noise" | "chord":
+            case "reamp" | "analyse" | "align" | "tones" | "tune" | "noise" | "chord" | "timing" | "check":
                 set_up_python(for_tests=False)
                 return subprocess.run([str(PYTHON), "-m", "fatsignal.cli", command, *rest], check=False).returncode
             case _:

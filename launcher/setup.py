@@ -24,6 +24,7 @@ TEST_PROGRAMS = {
     "ffprobe": "ffmpeg",
     "flac": "flac",
     "midicsv": "midicsv",
+    "faketime": "faketime",
 }
 TEST_FILES = {
     Path("/usr/share/sonic-pi/samples"): "sonic-pi-samples",

@@ -133,8 +133,9 @@ class Application:
 
 @contextmanager
 def running_application(
-    data: Path, database_url: str, *, demo: str = "short", speed: float = 0.0, wait: bool = True
-) -> Iterator[Application]:
+    data: Path, database_url: str, *, demo: str = "short", speed: float = 0.0, wait: bool = True,
+    variables: dict[str, str] | None = None,
+) -> Iterator[Application]:  # fmt: skip
     port = _free_port()
     environment = {
         **os.environ,
@@ -143,6 +144,7 @@ def running_application(
         "FATSIGNAL_PORT": str(port),
         "FATSIGNAL_DEMO": demo,
         "FATSIGNAL_RIG_SPEED": str(speed),
+        **(variables or {}),
     }
     process = subprocess.Popen([sys.executable, "-m", "fatsignal.cli", "serve"], env=environment, cwd=ROOT)
     app = Application(f"http://127.0.0.1:{port}", data, database_url, process, environment)
@@ -171,7 +173,8 @@ def demonstration(postgres: str, tmp_path_factory: pytest.TempPathFactory) -> Pa
 
 
 @contextmanager
-def _copied(demonstration: Path, postgres: str, data: Path, **options) -> Iterator[Application]:
+def copied_application(demonstration: Path, postgres: str, data: Path, **options) -> Iterator[Application]:
+    """An application that begins with a copy of the demonstration."""
     shutil.copytree(demonstration, data)
     with _database(postgres, DEMONSTRATION) as url, running_application(data, url, **options) as app:
         yield app
@@ -180,7 +183,7 @@ def _copied(demonstration: Path, postgres: str, data: Path, **options) -> Iterat
 @pytest.fixture(scope="module")
 def application(demonstration: Path, postgres: str, tmp_path_factory: pytest.TempPathFactory) -> Iterator[Application]:
     """The application with a short demonstration, its rig as fast as it computes; one for each test file."""
-    with _copied(demonstration, postgres, tmp_path_factory.mktemp("application") / "data") as app:
+    with copied_application(demonstration, postgres, tmp_path_factory.mktemp("application") / "data") as app:
         yield app
 
 
@@ -190,7 +193,7 @@ def start_application(demonstration: Path, postgres: str, tmp_path: Path):
 
     @contextmanager
     def start(**options):
-        with _copied(demonstration, postgres, tmp_path / "data", **options) as app:
+        with copied_application(demonstration, postgres, tmp_path / "data", **options) as app:
             yield app
 
     return start

@@ -19,22 +19,13 @@ from websockets.sync.client import connect
 import launcher.postgres
 from launcher.postgres import Postgres
 from tests.conftest import Application
+from tests.engine.applications import engine_pid, start_to_roll, taken
 from tests.signals import FS
 
 pytestmark = pytest.mark.slow
 
 KILLS = 20
 MOST_LOST_FRAMES = FS // 10
-
-
-def start_to_roll(app: Application, body: dict, **settings) -> dict:
-    """Start as soon as the engine takes it; what was started."""
-    session = app.session["id"]
-    app.wait_for(lambda: app.send("PUT", f"/api/sessions/{session}/roll/settings", settings)[0] == 200)
-    return app.wait_for(
-        lambda: (answer := app.send("POST", f"/api/sessions/{session}/roll", body))[0] == 201 and answer[1],
-        seconds=40, what="the roll",
-    )  # fmt: skip
 
 
 @contextmanager
@@ -147,11 +138,3 @@ def heard_for(live, seconds: float) -> int:
             frame = message["frame"]
             until = until or time.monotonic() + seconds
     return frame
-
-
-def engine_pid(app: Application) -> int:
-    return json.loads((app.data / "run" / "engine.json").read_text())["pid"]
-
-
-def taken(app: Application, take_id: str) -> dict | None:
-    return next((take for take in app.takes() if take["id"] == take_id), None)

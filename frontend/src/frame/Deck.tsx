@@ -49,12 +49,16 @@ export function Deck() {
       </DeckButton>
       <div className="ml-auto min-w-0 text-[13px] leading-[1.35] max-[1120px]:hidden">
         <p className="text-on-deck-soft">
-          {rolling ? 'To disk' : sound ? `You hear, on disk at ${level(checks?.average_dbfs)}` : 'You hear'}
+          {rolling ? 'To disk' : desk.heardBeside ? 'You hear, side by side' : sound ? `You hear, on disk at ${level(checks?.average_dbfs)}` : 'You hear'}
         </p>
         <p className="truncate">
           {rolling ? (
             <>
               <b>{part?.name}</b>, {rolling.channels.length} channels
+            </>
+          ) : desk.heardBeside ? (
+            <>
+              <b className="first-letter:uppercase">{desk.heardBeside.name}</b>, {desk.heardBeside.detail}, equal loudness
             </>
           ) : sound ? (
             <>

@@ -31,29 +31,27 @@ export function Frame() {
     else setAcross(!across)
   }
 
-  const acts = [
+  const sounds = desk.comparison?.sounds ?? []
+  useClicksLeaveFocus()
+  useKeys([
     { key: 'PageDown', does: 'roll, and stop', act: desk.rolling.rollOrStop },
     { key: 'PageUp', does: 'bin the last pass and roll again', act: desk.rolling.binAndRoll },
     { key: ' ', does: 'play, and stop', act: desk.playOrStop },
     { key: 'd', does: 'hear it dry, and back', act: desk.hearDry },
     { key: 'l', does: 'loop the take', act: desk.toggleLoop },
     { key: 'c', does: 'click while rolling, on or off', act: desk.toggleClick },
-    { key: 'u', does: 'undo what was done to takes', act: desk.rolling.undo },
+    { key: 'u', does: 'take back what was done to takes', act: desk.rolling.undo },
+    { key: 'y', does: 'do again what was taken back', act: desk.rolling.redo },
     { key: 'r', does: 'page for across the room', act: toggleAcross },
     { key: 'n', does: 'night and day', act: () => setNight(!night) },
     { key: '?', does: 'these keys', act: () => setKeysShown(!keysShown) },
-  ]
-  const sounds = desk.comparison?.sounds ?? []
-  useClicksLeaveFocus()
-  useKeys([
-    ...acts,
-    { key: 'Escape', does: 'leave this page', act: () => acrossShown && toggleAcross() },
+    ...(acrossShown ? [{ key: 'Escape', does: 'leave this page', act: toggleAcross }] : []),
     ...sounds.slice(0, 9).map((sound, index) => ({
       key: String(index + 1),
       does: `hear ${sound.name}`,
       act: () => desk.hear(sound.key),
     })),
-  ])
+  ], 'frame')
 
   return (
     <div className="grid h-full grid-rows-[92px_minmax(0,1fr)_76px] bg-paper text-ink">
@@ -72,7 +70,7 @@ export function Frame() {
       </main>
       <Deck />
       <Notices />
-      <Keys open={keysShown} onClose={() => setKeysShown(false)} acts={acts} />
+      <Keys open={keysShown} onClose={() => setKeysShown(false)} />
     </div>
   )
 }

@@ -16,11 +16,15 @@ interface Desk {
   sectionId: string | undefined
   chooseSection: (id: string) => void
   take: Take | undefined
-  chooseTake: (id: string) => void
+  /** Choose a take; what sounds stops, unless it goes on. */
+  chooseTake: (id: string, how?: { goesOn: boolean }) => void
   comparison: Comparison | undefined
   heard: string | undefined
   hear: (key: string) => void
   hearDry: () => void
+  /** What is heard instead, while takes are held against each other. */
+  heardBeside: { name: string; detail: string } | null
+  setHeardBeside: (said: { name: string; detail: string } | null) => void
   player: Player
   playOrStop: () => void
   seek: (frame: number) => void
@@ -58,6 +62,7 @@ export function SessionProvider({ session, children }: { session: Session; child
   const [wanted, setWanted] = useState<string>()
   const [beforeDry, setBeforeDry] = useState<string>()
   const [loops, setLoops] = useState(false)
+  const [heardBeside, setHeardBeside] = useState<Desk['heardBeside']>(null)
   const hearing = useEars(session.id, player)
   const { cue } = hearing
   const clicks = !cue?.mix.click.muted
@@ -145,9 +150,9 @@ export function SessionProvider({ session, children }: { session: Session; child
       if (from !== undefined && !player.state.playing) player.seek(from)
     },
     take,
-    chooseTake: (id) => {
+    chooseTake: (id, how) => {
       if (id === take?.id) return
-      player.stop()
+      if (!how?.goesOn) player.stop()
       setTake(id)
       setWanted(undefined)
     },
@@ -164,6 +169,8 @@ export function SessionProvider({ session, children }: { session: Session; child
         hear(dry)
       }
     },
+    heardBeside,
+    setHeardBeside,
     player,
     playOrStop: () => (player.state.playing || player.state.loading ? player.stop() : play(player.frameNow())),
     seek: (frame) => player.seek(frame),

@@ -7,25 +7,50 @@ export interface KeyAct {
   act: () => void
 }
 
-/** Keys of the present station; typing into a field, and keys with Control or Alt, are left alone. */
-export function useKeys(acts: KeyAct[]) {
-  const current = useRef(acts)
-  current.current = acts
+/** Whose keys they are; those of an act under way come before those of the station, and these before the frame's. */
+export type KeyRank = 'act' | 'station' | 'frame'
+
+const ORDER: KeyRank[] = ['act', 'station', 'frame']
+const registered = new Set<{ rank: KeyRank; acts: KeyAct[] }>()
+
+/** The keys that work now, those of an act under way first; a key that is taken twice stands where it acts. */
+export function presentKeys(): { rank: KeyRank; acts: KeyAct[] }[] {
+  const taken = new Set<string>()
+  return ORDER.map((rank) => {
+    const acts = [...registered].filter((entry) => entry.rank === rank).flatMap((entry) => entry.acts)
+    const free = acts.filter((entry) => !taken.has(entry.key))
+    for (const entry of free) taken.add(entry.key)
+    return { rank, acts: free }
+  })
+}
+
+function pressed(event: KeyboardEvent) {
+  const target = event.target as HTMLElement
+  const typing = target.matches('input:not([type=checkbox]):not([type=radio]), textarea, select')
+  if (typing || event.ctrlKey || event.altKey || event.metaKey || event.repeat) return
+  // A focused button keeps its own keys.
+  if (target.matches('button, a, [role=radio], input') && (event.key === ' ' || event.key === 'Enter')) return
+  const key = event.key.length === 1 ? event.key.toLowerCase() : event.key
+  const found = presentKeys()
+    .flatMap(({ acts }) => acts)
+    .find((entry) => entry.key === key)
+  if (!found) return
+  event.preventDefault()
+  found.act()
+}
+
+/** Keys that work while the component is shown; typing into a field, and keys with Control or Alt, are left alone. */
+export function useKeys(acts: KeyAct[], rank: KeyRank = 'station') {
+  const entry = useRef({ rank, acts })
+  entry.current.acts = acts
   useEffect(() => {
-    function pressed(event: KeyboardEvent) {
-      const target = event.target as HTMLElement
-      const typing = target.matches('input:not([type=checkbox]):not([type=radio]), textarea, select')
-      if (typing || event.ctrlKey || event.altKey || event.metaKey || event.repeat) return
-      // A focused button keeps its own keys.
-      if (target.matches('button, a, [role=radio], input') && (event.key === ' ' || event.key === 'Enter')) return
-      const key = event.key.length === 1 ? event.key.toLowerCase() : event.key
-      const found = current.current.find((entry) => entry.key === key)
-      if (!found) return
-      event.preventDefault()
-      found.act()
+    const mine = entry.current
+    if (registered.size === 0) window.addEventListener('keydown', pressed)
+    registered.add(mine)
+    return () => {
+      registered.delete(mine)
+      if (registered.size === 0) window.removeEventListener('keydown', pressed)
     }
-    window.addEventListener('keydown', pressed)
-    return () => window.removeEventListener('keydown', pressed)
   }, [])
 }
 

@@ -2,6 +2,7 @@ import { useRef } from 'react'
 import { type RollSettings, type Take, answered, api } from '../api/client'
 import { liveState, notice, useLive } from '../api/live'
 import { queryClient, refreshTakes, useRollSettings } from '../api/queries'
+import { TakenBack } from './taken-back'
 
 interface Rolled {
   sessionId: string
@@ -14,9 +15,8 @@ interface Rolled {
 export function useRolling({ sessionId, sectionId, frameNow, before }: Rolled) {
   const { rolling } = useLive()
   const settings = useRollSettings(sessionId).data
-  // What takes the last acts back, the newest last.
-  const back = useRef<(() => Promise<void>)[]>([])
-  const remember = (undoes: () => Promise<void>) => void back.current.push(undoes)
+  const acts = useRef(new TakenBack()).current
+  const remember = acts.remember.bind(acts)
   const path = { path: { session_id: sessionId } }
 
   async function orSay(does: () => Promise<void>) {
@@ -48,16 +48,20 @@ export function useRolling({ sessionId, sectionId, frameNow, before }: Rolled) {
     const started = await answered(api.POST('/api/sessions/{session_id}/roll/again', { params: path, body: wanted() }))
     const thrown = started.binned ?? []
     if (!thrown.length) return
-    remember(() => unbin(thrown))
+    remember(() => unbin(thrown), () => binNow(thrown))
     refreshTakes()
   }
 
   async function bin(targets: Take[]) {
-    for (const target of targets)
-      await answered(api.POST('/api/takes/{take_id}/bin', { params: { path: { take_id: target.id } } }))
-    remember(() => unbin(targets.map((target) => target.id)))
+    const ids = targets.map((target) => target.id)
+    await binNow(ids)
+    remember(() => unbin(ids), () => binNow(ids))
     const said = targets.length === 1 ? `Take ${targets[0]!.number} is` : `${targets.length} takes are`
     notice(`${said} in the bin; U takes ${targets.length === 1 ? 'it' : 'them'} out again`)
+  }
+
+  async function binNow(ids: string[]) {
+    for (const id of ids) await answered(api.POST('/api/takes/{take_id}/bin', { params: { path: { take_id: id } } }))
     refreshTakes()
   }
 
@@ -69,6 +73,18 @@ export function useRolling({ sessionId, sectionId, frameNow, before }: Rolled) {
     refreshTakes()
   }
 
+  async function putSettings(next: RollSettings) {
+    const before = queryClient.getQueryData<RollSettings>(['roll-settings', sessionId])
+    queryClient.setQueryData(['roll-settings', sessionId], next)
+    try {
+      const kept = await answered(api.PUT('/api/sessions/{session_id}/roll/settings', { params: path, body: next }))
+      queryClient.setQueryData(['roll-settings', sessionId], kept)
+    } catch (error) {
+      queryClient.setQueryData(['roll-settings', sessionId], before)
+      throw error
+    }
+  }
+
   return {
     settings,
     setSettings: (changes: Partial<RollSettings>) =>
@@ -76,14 +92,8 @@ export function useRolling({ sessionId, sectionId, frameNow, before }: Rolled) {
         const now = queryClient.getQueryData<RollSettings>(['roll-settings', sessionId]) ?? settings
         if (!now) return
         const next = { ...now, ...changes }
-        queryClient.setQueryData(['roll-settings', sessionId], next)
-        try {
-          const kept = await answered(api.PUT('/api/sessions/{session_id}/roll/settings', { params: path, body: next }))
-          queryClient.setQueryData(['roll-settings', sessionId], kept)
-        } catch (error) {
-          queryClient.setQueryData(['roll-settings', sessionId], now)
-          throw error
-        }
+        await putSettings(next)
+        remember(() => putSettings(now), () => putSettings(next))
       }),
     rollOrStop: () =>
       void orSay(async () => {
@@ -94,12 +104,16 @@ export function useRolling({ sessionId, sectionId, frameNow, before }: Rolled) {
     punch: () => void orSay(async () => void (await answered(api.POST('/api/sessions/{session_id}/roll/punch', { params: path })))),
     bin: (...targets: Take[]) => void orSay(() => bin(targets)),
     remember,
+    binNow,
     unbinNow: unbin,
     unbin: (...ids: string[]) => void orSay(() => unbin(ids)),
     undo: () =>
       void orSay(async () => {
-        const last = back.current.pop()
-        if (last) await last()
+        if (!(await acts.undo())) notice('there is nothing to take back')
+      }),
+    redo: () =>
+      void orSay(async () => {
+        if (!(await acts.redo())) notice('nothing was taken back')
       }),
     rolling,
   }

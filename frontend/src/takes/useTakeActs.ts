@@ -38,33 +38,44 @@ export function useTakeActs() {
     refreshTakes()
     return moved
   }
+  async function unslip(take: Take) {
+    show(await answered(api.DELETE('/api/takes/{take_id}/slip', { params: path(take) })))
+    refreshTakes()
+  }
 
   return {
     rate: (take: Take, rating: Take['rating']) =>
       void orSay(async () => {
-        await putRating(take, take.rating === rating ? null : rating)
-        remember(() => putRating(take, take.rating))
+        const next = take.rating === rating ? null : rating
+        await putRating(take, next)
+        remember(() => putRating(take, take.rating), () => putRating(take, next))
       }),
     setNote: (take: Take, note: string) =>
       void orSay(async () => {
         await putNote(take, note)
-        remember(() => putNote(take, take.note))
+        remember(() => putNote(take, take.note), () => putNote(take, note))
       }),
     setWindows: (take: Take, windows: Take['windows']) =>
       void orSay(async () => {
         await putWindows(take, windows)
-        remember(() => putWindows(take, take.windows))
+        remember(() => putWindows(take, take.windows), () => putWindows(take, windows))
       }),
     slip: (take: Take, by: { samples?: number; ms?: number; quarters?: string }) =>
       void orSay(async () => {
         const moved = await slipBy(take, by)
-        remember(async () => void (await slipBy(moved, { samples: take.slip_frames - moved.slip_frames })))
+        const samples = moved.slip_frames - take.slip_frames
+        remember(
+          async () => void (await slipBy(take, { samples: -samples })),
+          async () => void (await slipBy(take, { samples })),
+        )
       }),
     putBack: (take: Take) =>
       void orSay(async () => {
-        show(await answered(api.DELETE('/api/takes/{take_id}/slip', { params: path(take) })))
-        refreshTakes()
-        remember(async () => void (await slipBy(take, { samples: take.slip_frames })))
+        await unslip(take)
+        remember(
+          async () => void (await slipBy(take, { samples: take.slip_frames })),
+          () => unslip(take),
+        )
       }),
     keepStarred: (takes: Take[]) =>
       void orSay(async () => {
@@ -75,7 +86,7 @@ export function useTakeActs() {
         refreshTakes()
         if (!binned.length) return notice('no take has a star yet: press S on one')
         notice(`${binned.length} takes are in the bin; U takes them out again`)
-        remember(() => rolling.unbinNow(binned))
+        remember(() => rolling.unbinNow(binned), () => rolling.binNow(binned))
       }),
   }
 }

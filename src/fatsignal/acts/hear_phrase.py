@@ -2,10 +2,12 @@
 
 import io
 from dataclasses import dataclass
+from functools import lru_cache
 from pathlib import Path
 
 import numpy as np
 import soundfile
+from numpy.typing import NDArray
 
 from fatsignal.core.clip import Clip, Samples
 from fatsignal.core.level.loudness import integrated_loudness_lufs
@@ -17,6 +19,8 @@ from fatsignal.errors import FileRefused
 
 # So much is played before the stretch, so that gates, tubes and strings are as they were.
 _RUN_IN_S = 0.5
+# As many as are compared at once, and some more.
+_MOST_KEPT = 12
 
 
 @dataclass(frozen=True, slots=True)
@@ -37,13 +41,22 @@ def sound_of(stretch: Stretch, tone: Tone | None) -> Clip:
     FileRefused
         If the file is gone.
     """
-    run_in = round(_RUN_IN_S * stretch.rate_hz) if tone else 0
-    dry = _read(stretch, run_in)
     if tone is None:
-        return Clip.mono(dry, stretch.rate_hz)
-    chain = ToneChain(tone, rate_hz=stretch.rate_hz)
-    wet = chain.process(np.concatenate((dry, np.zeros(chain.latency_frames))))
-    return Clip.mono(wet[chain.latency_frames + run_in :], stretch.rate_hz)
+        return Clip.mono(_read(stretch, 0), stretch.rate_hz)
+    try:
+        changed_ns = stretch.file.stat().st_mtime_ns
+    except OSError:
+        raise _gone(stretch.file) from None
+    return Clip.mono(_through(stretch, tone.model_dump_json(), changed_ns).astype(np.float64), stretch.rate_hz)
+
+
+@lru_cache(maxsize=_MOST_KEPT)
+def _through(stretch: Stretch, tone_json: str, changed_ns: int) -> NDArray[np.float32]:
+    """A stretch through a tone; it is asked for twice, to measure and to play, and computed once."""
+    run_in = round(_RUN_IN_S * stretch.rate_hz)
+    chain = ToneChain(Tone.model_validate_json(tone_json), rate_hz=stretch.rate_hz)
+    wet = chain.process(np.concatenate((_read(stretch, run_in), np.zeros(chain.latency_frames))))
+    return wet[chain.latency_frames + run_in :].astype(np.float32)
 
 
 def as_wave(clip: Clip) -> bytes:
@@ -69,5 +82,9 @@ def _read(stretch: Stretch, run_in: int) -> Samples:
                 sound.seek(start)
                 out[start - first : stop - first] = sound.read(stop - start, dtype="float64", always_2d=True)[:, 0]
     except (soundfile.LibsndfileError, OSError):
-        raise FileRefused(f"{stretch.file.name} is not in its folder any more: put it back") from None
+        raise _gone(stretch.file) from None
     return out
+
+
+def _gone(file: Path) -> FileRefused:
+    return FileRefused(f"{file.name} is not in its folder any more: put it back")

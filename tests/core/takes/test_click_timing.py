@@ -22,6 +22,21 @@ def test_the_subdivision_is_found_and_a_perfect_hand_is_on_it(division):
     assert (found.mean_ms, found.spread_ms, found.drift_ms) == pytest.approx((0, 0, 0), abs=0.02)
 
 
+def test_a_loose_hand_with_strokes_between_is_still_held_against_its_eighths():
+    """On a fine grid everything is near to something: one stroke in six beside the eighths does not make sextuplets."""
+    random = np.random.default_rng(3)
+    eighths = strokes(2) + random.normal(0, 12 * 48, 64).astype(int)
+    between = random.choice(strokes(2)[:-1], 12, replace=False) + random.integers(BEAT // 8, 3 * BEAT // 8, 12)
+    assert against_click(np.sort(np.concatenate([eighths, between])), TEMPO).subdivision == 2
+
+
+def test_a_few_sixteenths_among_eighths_are_meant():
+    between = strokes(2)[3:-1:5] + BEAT // 4
+    found = against_click(np.sort(np.concatenate([strokes(2), between])), TEMPO)
+    assert found.subdivision == 4
+    assert found.spread_ms == pytest.approx(0, abs=0.02)
+
+
 @pytest.mark.parametrize("ms", [-18.0, 7.5, 22.0])
 def test_a_hand_that_lies_behind_or_ahead_does_so_by_as_much(ms):
     found = against_click(strokes(2) + round(ms * 48), TEMPO)

@@ -12,7 +12,8 @@ from fatsignal.core.timing.tempo import TempoMap
 # Subdivisions of a beat that strokes may be meant on; the coarsest is taken that nearly all of them lie close to.
 _SUBDIVISIONS = (1, 2, 3, 4, 6)
 _FITS_SHARE = 0.9
-_NEAR_S = 0.06
+# Close is so near, and never more than so much of a step: on a fine grid everything is near to something.
+_NEAR_S, _NEAR_SHARE = 0.06, 0.3
 
 
 @dataclass(frozen=True, slots=True)
@@ -41,15 +42,12 @@ def against_click(frames: Sequence[int] | NDArray[np.int64], tempo: TempoMap) ->
     """Hold strokes, in frames of the session and in order, against the click's subdivisions.
 
     The subdivision is found: the coarsest of beats, halves, triplets, sixteenths and sextuplets on which nearly all
-    strokes lie to 60 ms.
+    strokes lie to 60 ms, as far as the strokes themselves speak for a finer one.
     """
     at = np.asarray(frames, dtype=np.int64)
     if not len(at):
         return ClickTiming(0.0, 0.0, 0.0, 1, [])
-    for division in _SUBDIVISIONS:
-        places = _places(at, tempo, division)
-        if float(np.mean(np.abs(at - places) <= _NEAR_S * tempo.rate_hz)) >= _FITS_SHARE:
-            break
+    division, places = _subdivision(at, tempo)
     ms = 1000 * (at - places) / tempo.rate_hz
     middle = float(np.median(ms))
     spread = 1.4826 * float(np.median(np.abs(ms - middle)))
@@ -66,9 +64,35 @@ def against_click(frames: Sequence[int] | NDArray[np.int64], tempo: TempoMap) ->
     )
 
 
-def _places(at: NDArray[np.int64], tempo: TempoMap, division: int) -> NDArray[np.int64]:
-    """The nearest place of a grid for each stroke."""
-    found = []
+def _subdivision(at: NDArray[np.int64], tempo: TempoMap) -> tuple[int, NDArray[np.int64]]:
+    """The subdivision that the strokes are meant on, and the place of each by it.
+
+    From a coarse grid to a finer one only when strokes that the coarse one leaves out lie on the finer one far more
+    often than by chance: strokes of a slipping hand lie anywhere.
+    """
+    best, places, near, _ = _fit(at, tempo, _SUBDIVISIONS[0])
+    for division in _SUBDIVISIONS[1:]:
+        if float(np.mean(near)) >= _FITS_SHARE:
+            break
+        candidate, its_places, its_near, chance = _fit(at, tempo, division)
+        explained = float(np.mean(its_near[~near]))
+        if np.mean(its_near) > np.mean(near) and explained >= (1 + float(np.mean(chance))) / 2:
+            best, places, near = candidate, its_places, its_near
+    return best, places
+
+
+def _fit(
+    at: NDArray[np.int64], tempo: TempoMap, division: int
+) -> tuple[int, NDArray[np.int64], NDArray[np.bool_], Samples]:
+    """A grid, its places, which strokes are near to them, and how likely a stroke is near by chance."""
+    places, steps = _places(at, tempo, division)
+    reach = np.minimum(_NEAR_S * tempo.rate_hz, _NEAR_SHARE * steps)
+    return division, places, np.abs(at - places) <= reach, 2 * reach / steps
+
+
+def _places(at: NDArray[np.int64], tempo: TempoMap, division: int) -> tuple[NDArray[np.int64], Samples]:
+    """The nearest place of a grid for each stroke, and how many frames the grid's step has there."""
+    found, steps = [], []
     for frame in at:
         place = tempo.place_at(int(frame))
         start = tempo.beat_frame(place.bar, place.beat)
@@ -76,7 +100,8 @@ def _places(at: NDArray[np.int64], tempo: TempoMap, division: int) -> NDArray[np
         end = tempo.bar_frame(place.bar + 1) if last else tempo.beat_frame(place.bar, place.beat + 1)
         step = (end - start) / division
         found.append(round(start + step * round((frame - start) / step)))
-    return np.array(found, dtype=np.int64)
+        steps.append(step)
+    return np.array(found, dtype=np.int64), np.array(steps, dtype=np.float64)
 
 
 def _drift(at: NDArray[np.int64], ms: Samples) -> float:

@@ -1,0 +1,173 @@
+import { Star } from 'lucide-react'
+import { useMemo } from 'react'
+import type { Finding, JudgedTake, SheetLine, Take } from '../api/client'
+import { useWave } from '../api/queries'
+import { useDesk } from '../frame/SessionContext'
+import { clock } from '../signal/format'
+import type { Wave } from '../wave/loadWave'
+import { wavePath } from '../wave/wavePath'
+import type { SideBySide } from './useSideBySide'
+import { useTakeActs } from './useTakeActs'
+
+/** Room for the names of the takes, left of the phrases. */
+export const NAMES = 102
+
+interface TakeRowProps {
+  take: Take
+  line: SheetLine
+  judged: JudgedTake | undefined
+  width: number
+  height: number
+  sideBySide: SideBySide
+  onDetails: () => void
+  onEvidence: (take: Take, finding: Finding) => void
+}
+
+/** One take: its name, how it stands against the click, and its phrases with what was found in them. */
+export function TakeRow({ take, line, judged, width, height, sideBySide, onDetails, onEvidence }: TakeRowProps) {
+  const { take: chosen, chooseTake, seek } = useDesk()
+  const acts = useTakeActs()
+  const wave = useWave(take.id).data
+  const on = chosen?.id === take.id
+  const total = width - NAMES - 8
+  const bars = line.section.bars
+  const timing = judged?.timing
+  const { beside } = sideBySide
+  const place = beside ? beside.ids.indexOf(take.id) + 1 : 0
+
+  return (
+    <div className={`group/row flex items-center ${on ? 'bg-sheet' : ''}`} style={{ height }}>
+      <div className="flex w-[102px] shrink-0 items-center pl-2">
+        <button
+          onClick={() => chooseTake(take.id)}
+          onDoubleClick={onDetails}
+          aria-pressed={on}
+          className={`min-w-0 grow text-left leading-tight ${take.rating === 'struck' ? 'text-pencil line-through' : ''}`}
+        >
+          <span className={`flex items-center gap-1.5 text-[14.5px] ${on ? 'font-bold' : 'font-semibold'}`}>
+            Take {take.number}
+            {place > 0 && (
+              <kbd
+                className={`grid size-5 place-items-center border border-ink font-text text-[13px] leading-none ${
+                  sideBySide.heard === take.id ? 'bg-ink text-paper' : 'bg-sheet'
+                }`}
+              >
+                {place}
+              </kbd>
+            )}
+          </span>
+          <span
+            className="block truncate text-[12.5px] text-pencil"
+            title={timing && `${signed(timing.mean_ms)} ms against the click, ± ${timing.spread_ms} ms; ${signed(timing.drift_ms)} ms drift`}
+          >
+            {timing && timing.strokes.length > 3 ? `${signed(timing.mean_ms)} ±${Math.round(timing.spread_ms)} ms` : clock(take.recorded_at)}
+          </span>
+          {judged?.cascade && (
+            <span className="block truncate text-[12px] text-mic" title={judged.cascade.says}>
+              ! {judged.cascade.says.split(',')[0]}
+            </span>
+          )}
+          {take.slip_frames !== 0 && height > 50 && <span className="block truncate text-[12px] text-mic">moved {signed(take.slip_ms)} ms</span>}
+        </button>
+        <button
+          onClick={() => acts.rate(take, 'starred')}
+          aria-label={`Star take ${take.number}`}
+          aria-pressed={take.rating === 'starred'}
+          className={`mr-0.5 ${take.rating === 'starred' ? '' : 'opacity-0 group-hover/row:opacity-60 focus-visible:opacity-100'}`}
+        >
+          <Star size={15} fill={take.rating === 'starred' ? 'currentColor' : 'none'} aria-hidden />
+        </button>
+      </div>
+      <div className="flex" style={{ gap: 6 }}>
+        {line.phrases.map((phrase, index) => {
+          const cell = judged?.cells[index]
+          const cellWidth = (total * phrase.bars) / bars - 6
+          return (
+            <div
+              key={phrase.first_bar}
+              className={`relative border ${place > 0 && beside?.phrase.from_frame === phrase.from_frame ? 'outline-2 outline-offset-1 outline-mic' : ''} ${on ? 'border-[2px] border-ink bg-sheet' : 'border-rule'}`}
+              style={{ width: cellWidth, height: height - 6 }}
+            >
+              <button
+                aria-label={`Take ${take.number}, bars ${phrase.first_bar} to ${phrase.first_bar + phrase.bars - 1}`}
+                onClick={() => {
+                  if (!beside) {
+                    chooseTake(take.id)
+                    seek(phrase.from_frame)
+                  } else if (beside.phrase.from_frame === phrase.from_frame && place > 0) sideBySide.hear(take.id)
+                  else void sideBySide.open(phrase, take.id)
+                }}
+                className="block w-full"
+              >
+                <PhraseWave take={take} wave={wave} from={phrase.from_frame} to={phrase.to_frame} width={cellWidth - 4} height={height - 10} bold={on} />
+              </button>
+              {cell && cell.marks.length > 0 && (
+                <ul className="absolute right-1 bottom-0.5 flex max-w-[96%] flex-wrap justify-end gap-x-2 text-[12.5px] leading-[1.35]">
+                  {cell.marks.map((mark) => (
+                    <li key={mark.kind} className={on ? 'bg-sheet/90' : 'bg-paper/90'}>
+                      <button
+                        onClick={() => onEvidence(take, mark)}
+                        className={`px-0.5 hover:underline hover:underline-offset-2 ${mark.verdict === 'fix' ? 'font-bold text-mic' : 'text-ink'}`}
+                      >
+                        {mark.verdict === 'fix' ? '!' : '~'} {mark.says}
+                      </button>
+                    </li>
+                  ))}
+                </ul>
+              )}
+              {cell?.played && cell.marks.length === 0 && (
+                <span className="absolute right-1.5 bottom-0.5 text-[12.5px] text-pencil" aria-label="nothing found">
+                  ✓
+                </span>
+              )}
+            </div>
+          )
+        })}
+      </div>
+    </div>
+  )
+}
+
+/** Milliseconds with a sign: late is positive. */
+function signed(ms: number): string {
+  const whole = Math.round(ms)
+  return whole > 0 ? `+${whole}` : whole < 0 ? `−${-whole}` : '0'
+}
+
+interface PhraseWaveProps {
+  take: Take
+  wave: Wave | undefined
+  from: number
+  to: number
+  width: number
+  height: number
+  bold: boolean
+}
+
+function PhraseWave({ take, wave, from, to, width, height, bold }: PhraseWaveProps) {
+  const { comparison, heard } = useDesk()
+  // The chosen take shows the channel that is heard; the others their microphone.
+  const sound = bold ? comparison?.sounds.find((entry) => entry.key === heard && entry.wave_id === take.id) : undefined
+  const mic = take.channels.findIndex((channel) => channel.kind === 'mic')
+  const index = sound?.wave_channel ?? Math.max(0, mic)
+  const kind = take.channels[index]?.kind ?? 'di'
+  const path = useMemo(() => {
+    const columns = wave?.channels[index]
+    if (!wave || !columns) return ''
+    return wavePath(
+      columns,
+      wave.framesPerColumn,
+      { startFrame: from - take.from_frame, endFrame: to - take.from_frame },
+      { x: 3, y: height / 2, width: width - 6, height: (height - 6) * (127 / wave.loudest[index]!) },
+    )
+  }, [wave, index, from, to, take.from_frame, width, height])
+  return (
+    <svg width="100%" height={height} className="block" aria-hidden>
+      {path ? (
+        <path d={path} fill={bold ? `var(--${kind})` : 'var(--faint)'} />
+      ) : (
+        wave && <path d={`M6 ${height / 2} H${width - 6}`} stroke="var(--faint)" strokeDasharray="1 5" strokeWidth="1.6" />
+      )}
+    </svg>
+  )
+}

@@ -1,0 +1,112 @@
+"""A roll belongs to the engine: pages come, go and look on, and nothing happens to it."""
+
+import re
+
+import pytest
+import soundfile
+from playwright.sync_api import expect
+
+from tests.conftest import copied_application
+from tests.e2e.conftest import wait_until_ready
+from tests.signals import FS
+
+pytestmark = [pytest.mark.browser, pytest.mark.slow]
+
+TWO_PRESSES = """path => Promise.all([1, 2].map(() =>
+  fetch(path, {method: 'POST', body: '{}', headers: {'content-type': 'application/json'}}).then(r => r.status)))"""
+PLACE = re.compile(r"^\d+\.\d$")
+
+
+@pytest.fixture(scope="module")
+def paced(demonstration, postgres, tmp_path_factory):
+    """An application whose rig keeps real time."""
+    data = tmp_path_factory.mktemp("paced") / "data"
+    with copied_application(demonstration, postgres, data, speed=1.0) as app:
+        yield app
+
+
+@pytest.fixture
+def tabs(browser, paced):
+    """Opens pages of as many browsers as are asked for."""
+    contexts = []
+
+    def open_takes():
+        context = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=paced.url)
+        contexts.append(context)
+        tab = context.new_page()
+        tab.goto("/takes")
+        wait_until_ready(tab)
+        return tab
+
+    yield open_takes
+    for context in contexts:
+        context.close()
+
+
+def newest(app, before):
+    new = app.wait_for(lambda: [take for take in app.takes() if take["id"] not in before], what="the take")
+    assert len(new) == 1
+    return new[0]
+
+
+def whole(app, take):
+    """Every channel holds the whole take, without a gap."""
+    assert take["gaps"] == []
+    for channel in take["channels"]:
+        assert soundfile.info(app.data / "sessions" / take["folder"] / channel["file"]).frames == take["frames"]
+
+
+def test_reloading_the_page_while_rolling_costs_the_roll_nothing(tabs, paced):
+    page = tabs()
+    before = {take["id"] for take in paced.takes()}
+    page.keyboard.press("PageDown")
+    across = page.get_by_role("main")
+    expect(page.get_by_role("button", name="Stop Page Down")).to_be_visible(timeout=10_000)
+    for _ in range(3):
+        page.reload()
+        # The page is at once where the roll is.
+        expect(page.get_by_role("button", name="Stop Page Down")).to_be_visible(timeout=10_000)
+        expect(across.get_by_text("take").first).to_be_visible()
+        expect(page.get_by_label("Bar and beat")).to_have_text(PLACE)
+    page.wait_for_timeout(1500)
+    page.keyboard.press("PageDown")
+    take = newest(paced, before)
+    whole(paced, take)
+    assert take["frames"] > 3 * FS
+
+
+def test_two_browsers_see_one_roll_and_either_stops_it(tabs, paced):
+    first, second = tabs(), tabs()
+    before = {take["id"] for take in paced.takes()}
+    first.keyboard.press("PageDown")
+    for page in (first, second):
+        expect(page.get_by_role("button", name="Stop Page Down")).to_be_visible(timeout=10_000)
+    first.wait_for_timeout(1200)
+    places = [page.get_by_label("Bar and beat").inner_text() for page in (first, second)]
+    assert all(PLACE.match(place) for place in places)
+    second.keyboard.press("PageDown")
+    for page in (first, second):
+        expect(page.get_by_role("button", name="Roll Page Down")).to_be_visible(timeout=15_000)
+    take = newest(paced, before)
+    whole(paced, take)
+    # It appears by itself in both; a star of one is seen by the other.
+    for page in (first, second):
+        expect(page.get_by_role("button", name=f"Star take {take['number']}")).to_be_attached(timeout=15_000)
+    first.keyboard.press("s")
+    for page in (first, second):
+        expect(page.get_by_role("button", name=f"Star take {take['number']}")).to_have_attribute(
+            "aria-pressed", "true", timeout=10_000
+        )
+
+
+def test_two_browsers_that_start_together_start_one_roll(tabs, paced):
+    first, second = tabs(), tabs()
+    before = {take["id"] for take in paced.takes()}
+    session = paced.session
+    statuses = first.evaluate(TWO_PRESSES, f"/api/sessions/{session['id']}/roll")
+    assert sorted(statuses) == [201, 409]
+    for page in (first, second):
+        expect(page.get_by_role("button", name="Stop Page Down")).to_be_visible(timeout=10_000)
+    second.wait_for_timeout(600)
+    second.keyboard.press("PageDown")
+    whole(paced, newest(paced, before))
