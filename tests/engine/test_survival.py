@@ -101,6 +101,20 @@ def test_the_database_killed_at_twenty_moments_of_a_loop(database_server, start_
         app.wait_for(app.answers, what="the database")
 
 
+def test_a_server_whose_database_is_away_can_be_stopped(database_server, start_application, monkeypatch):
+    port = int(database_server.url.rsplit(":", 1)[1].split("/")[0])
+    monkeypatch.setattr(launcher.postgres, "_free_port", lambda: port)
+    with start_application() as app:
+        app.ready_to_roll()
+        os.kill(postmaster(database_server), signal.SIGKILL)
+        try:
+            time.sleep(4)
+            app.process.send_signal(signal.SIGTERM)
+            assert app.process.wait(timeout=20) == 0
+        finally:
+            database_server.start()
+
+
 def postmaster(server: Postgres) -> int:
     return int((server.cluster / "postmaster.pid").read_text().split()[0])
 

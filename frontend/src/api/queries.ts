@@ -246,9 +246,15 @@ export function useMonitoring(partId: string | undefined) {
   })
 }
 
-/** After the song changed, everything that is measured along its bars is asked for again. */
+/** After the song changed: itself, and what is measured along its bars. */
 export function refreshSong() {
-  for (const key of ['session', 'backings']) void queryClient.invalidateQueries({ queryKey: [key] })
+  void queryClient.invalidateQueries({ queryKey: ['session'] })
+  refreshAlongBars()
+}
+
+/** What is measured along the song's bars, where the song itself is known already. */
+export function refreshAlongBars() {
+  void queryClient.invalidateQueries({ queryKey: ['backings'] })
   refreshTakes()
 }
 

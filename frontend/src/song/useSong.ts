@@ -2,7 +2,7 @@ import { useRef, useState } from 'react'
 import { useAsking, useTurns } from '../api/acts'
 import { type Click, type Section, type Session, answered, api } from '../api/client'
 import { notice } from '../api/live'
-import { queryClient, refreshSong } from '../api/queries'
+import { queryClient, refreshAlongBars } from '../api/queries'
 import { useDesk } from '../frame/SessionContext'
 
 export interface TempoChange {
@@ -63,7 +63,7 @@ export function useSong() {
     // An answer that a later change has overtaken is not shown.
     if (overtaken()) return
     queryClient.setQueryData(['session', session.id], changed)
-    refreshSong()
+    refreshAlongBars()
   }
 
   /** Do something after what was asked for before, and remember how to take it back. */
@@ -83,6 +83,8 @@ export function useSong() {
   /** Show a change at once: the next one is made from it, however slow the answer is. */
   function show(changes: Partial<Session>) {
     queryClient.setQueryData<Session>(['session', session.id], (old) => old && { ...old, ...changes })
+    // An answer under way still tells of before.
+    void queryClient.cancelQueries({ queryKey: ['session', session.id] })
   }
 
   async function putMap(map: SongMap, audioStays: boolean) {

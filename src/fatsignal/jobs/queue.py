@@ -12,7 +12,7 @@ from psycopg import AsyncConnection
 from fatsignal.config import settings
 from fatsignal.errors import FatSignalError
 from fatsignal.store import parts, prints, sessions, takes, tones
-from fatsignal.store.database import Connection
+from fatsignal.store.database import RECONNECT_S, WAIT_S, Connection
 
 RENDERS = "renders"
 _PROGRESS_S = 0.1
@@ -25,7 +25,10 @@ log = logging.getLogger(__name__)
 
 def make_queue(database_url: str) -> App:
     """The queue's application; open it before use."""
-    app = App(connector=PsycopgConnector(conninfo=database_url, min_size=1, max_size=4))
+    connector = PsycopgConnector(
+        conninfo=database_url, min_size=1, max_size=4, timeout=WAIT_S, reconnect_timeout=RECONNECT_S
+    )
+    app = App(connector=connector)
     app.task(name="render_print", queue=RENDERS, pass_context=True)(_render_print)
     return app
 

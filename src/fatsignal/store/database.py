@@ -11,6 +11,10 @@ Connection = AsyncConnection[tuple[object, ...]]
 
 # Any number that no other program on the same server uses: two starts must not migrate at once.
 _MIGRATION_LOCK = 7_120_416
+# A pool that lost its server tries for so long, then again whenever it is asked: a server that is back is found at
+# once. Left to itself it would wait longer and longer between its tries.
+RECONNECT_S = 2.0
+WAIT_S = 5.0
 
 
 def open_pool(database_url: str, *, largest: int = 8) -> AsyncConnectionPool[Connection]:
@@ -19,7 +23,8 @@ def open_pool(database_url: str, *, largest: int = 8) -> AsyncConnectionPool[Con
         make_conninfo(database_url, connect_timeout=5),
         min_size=1,
         max_size=largest,
-        timeout=5,
+        timeout=WAIT_S,
+        reconnect_timeout=RECONNECT_S,
         open=False,
         check=AsyncConnectionPool.check_connection,
     )

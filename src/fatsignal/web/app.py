@@ -51,6 +51,7 @@ from fatsignal.web.security import OnlyOurselves
 
 PAGES = Path(__file__).resolve().parents[3] / "frontend" / "dist"
 _RECONNECT_S = 1.0
+_FAREWELL_S = 6.0
 
 log = logging.getLogger(__name__)
 
@@ -111,7 +112,8 @@ async def _lifespan(app: FastAPI) -> AsyncIterator[None]:
         finally:
             for task in tasks:
                 task.cancel()
-            await asyncio.gather(*tasks, return_exceptions=True)
+            # A worker tells the database that it goes; one that is away is not waited for.
+            await asyncio.wait(tasks, timeout=_FAREWELL_S)
     await pool.close()
 
 

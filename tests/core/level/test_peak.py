@@ -37,10 +37,10 @@ def test_true_peak_of_45_degrees_is_3_db_above_the_samples():
     assert true_peak_dbtp(faded(signal), rate_hz=FS) == pytest.approx(0.0, abs=0.1)
 
 
-def test_true_peak_does_not_depend_on_where_chunks_are_cut(monkeypatch):
+def test_true_peak_does_not_depend_on_where_pieces_are_cut(monkeypatch):
     signal = faded(0.3 * noise(1, seed=5))
     whole = true_peak_dbtp(signal, rate_hz=FS)
-    monkeypatch.setattr("fatsignal.core.level.true_peak._CHUNK_FRAMES", 777)
+    monkeypatch.setattr("fatsignal.core.level.true_peak._PIECE_FRAMES", 77)
     assert true_peak_dbtp(signal, rate_hz=FS) == pytest.approx(whole, abs=1e-9)
 
 

@@ -72,11 +72,14 @@ def block_powers(clip: Clip) -> Samples:
     if clip.frames == 0:
         return np.zeros(1)
     weighted = sosfilt(k_weighting(clip.rate_hz), clip.samples, axis=0)
-    energy = np.concatenate(([0.0], np.cumsum(np.sum(np.square(weighted), axis=1))))
+    power = np.einsum("ij,ij->i", weighted, weighted)
     block = round(_BLOCK_S * clip.rate_hz)
     if clip.frames < block:
-        return np.array([energy[-1] / clip.frames])
+        return np.array([float(power.sum()) / clip.frames])
     count = int((clip.duration_s - _BLOCK_S) / _STEP_S + 1e-9) + 1
     starts = np.round(np.arange(count) * _STEP_S * clip.rate_hz).astype(np.int64)
     starts = starts[starts + block <= clip.frames]
-    return (energy[starts + block] - energy[starts]) / block
+    # Every piece between two edges is added up once, then the pieces to blocks.
+    edges = np.unique(np.concatenate((starts, starts + block)))
+    energy = np.concatenate(([0.0], np.cumsum(np.add.reduceat(power[: edges[-1]], edges[:-1]))))
+    return np.asarray(energy[np.searchsorted(edges, starts + block)] - energy[np.searchsorted(edges, starts)]) / block

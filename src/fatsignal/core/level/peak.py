@@ -13,14 +13,14 @@ FLAT_TOP_FLOOR = 10 ** (-6 / 20)
 
 def peak_dbfs(signal: Samples) -> float:
     """Largest sample of `signal`, shape (frames,), in dBFS; ``-inf`` for silence."""
-    return db_from_amplitude(float(np.max(np.abs(signal), initial=0.0)))
+    return db_from_amplitude(max(float(signal.max()), -float(signal.min())) if signal.size else 0.0)
 
 
 def rms_dbfs(signal: Samples) -> float:
     """Root mean square in dB against a full-scale *value* of 1.0: a full-scale sine reads −3.01."""
     if signal.size == 0:
         return -np.inf
-    return db_from_amplitude(float(np.sqrt(np.mean(np.square(signal)))))
+    return db_from_amplitude(float(np.sqrt(np.dot(signal, signal) / signal.size)))
 
 
 def crest_db(signal: Samples) -> float:
@@ -50,16 +50,14 @@ def flat_tops(signal: Samples) -> list[int]:
         return []
     step = 2.0**-15
     places: list[int] = []
-    for sign in (1.0, -1.0):
-        side = sign * signal
-        top = float(side.max())
+    for sign, top in ((1.0, float(signal.max())), (-1.0, -float(signal.min()))):
         if top < FLAT_TOP_FLOOR:
             continue
-        at_top = side >= top - step
-        equal_next = np.abs(np.diff(side)) < step / 2
-        flat = at_top[:-1] & equal_next
-        edges = np.diff(np.concatenate(([0], flat.astype(np.int8), [0])))
+        # Few samples lie at the top: only these are looked at, and whether their neighbour is one of them.
+        at_top = np.flatnonzero(signal >= top - step if sign > 0 else signal <= step - top)
+        alike = (np.diff(at_top) == 1) & (np.abs(np.diff(signal[at_top])) < step / 2)
+        edges = np.diff(np.concatenate(([0], alike.astype(np.int8), [0])))
         starts = np.flatnonzero(edges == 1)
         lengths = np.flatnonzero(edges == -1) - starts + 1
-        places += starts[lengths >= FLAT_TOP_FRAMES].tolist()
+        places += at_top[starts[lengths >= FLAT_TOP_FRAMES]].tolist()
     return sorted(places)

@@ -72,7 +72,7 @@ def _played_windows(clip: Clip) -> Iterator[tuple[Samples, NDArray[np.bool_]]]:
     for index in range(clip.channels):
         signal = clip.channel(index)
         whole = signal[: signal.size // window * window].reshape(-1, window)
-        power = np.mean(np.square(whole), axis=1) if whole.size else np.zeros(1)
+        power = np.einsum("ij,ij->i", whole, whole) / window if whole.size else np.zeros(1)
         loudest = float(power.max(initial=0.0))
         yield power, (power >= loudest * 10 ** (_PLAYED_FLOOR_DB / 10)) & (loudest > 0)
 
