@@ -35,7 +35,7 @@ NEAR_FRAMES = round(0.06 * RATE_HZ)
 
 # What is said of each planted kind.
 SAID = {
-    MistakeKind.MISSING: {"missing"}, MistakeKind.EXTRA: {"extra"}, MistakeKind.LATE: {"late"},
+    MistakeKind.MISSING: {"missing"}, MistakeKind.EXTRA: {"extra"}, MistakeKind.LATE: {"late", "early"},
     MistakeKind.DETUNED: {"flat", "sharp"}, MistakeKind.CHOKED: {"choked"}, MistakeKind.RINGING: {"rings over"},
 }  # fmt: skip
 
@@ -71,8 +71,12 @@ def planted(part: Part, random: np.random.Generator, span: Window, takes: int) -
     """One mistake of each kind in each take, all at different beats, not at the edges."""
     inside = {note.beat for note in part.notes if span.from_frame <= TEMPO.quarter_frame(note.beat) < span.to_frame}
     beats = sorted(inside)
-    places = random.permutation(len(beats) - 4)[: takes * len(part.kinds)] + 2
-    rests = random.permutation(8)
+    rings = MistakeKind.RINGING in part.kinds
+    # Only where a rest follows can a note ring over: in such a part after the first one of a bar.
+    before_rests = [beat for beat in beats if (beat - beats[0]) % 4 == 0] if rings else []
+    rests = [before_rests[index] for index in random.permutation(len(before_rests))[:takes]]
+    free = [index for index in range(2, len(beats) - 2) if beats[index] not in rests]
+    places = random.permutation(free)[: takes * len(part.kinds)]
     made: list[list[Mistake]] = []
     for take in range(takes):
         mine = []
@@ -80,14 +84,13 @@ def planted(part: Part, random: np.random.Generator, span: Window, takes: int) -
             beat, amount = beats[index], 0.0
             match kind:
                 case MistakeKind.LATE:
-                    amount = 0.035
+                    amount = float(random.choice([-0.035, 0.035]))
                 case MistakeKind.DETUNED:
                     amount = float(random.choice([-20.0, 20.0]))
                 case MistakeKind.EXTRA:
                     beat = beat + (beats[index + 1] - beat) / 2
                 case MistakeKind.RINGING:
-                    # Only where a rest follows can a note ring over: in this part after the first one of a bar.
-                    beat, amount = beats[0] + 4 * int(rests[take]), 0.4
+                    beat, amount = rests[take], 0.4
             mine.append(Mistake(kind, Fraction(beat), amount))
         made.append(mine)
     return made

@@ -220,6 +220,15 @@ export function useJudged(partId: string | undefined, sectionId: string | undefi
   })
 }
 
+/** Notes of a part that went out of tune from take to take; asked for when all takes were heard out anyway. */
+export function useTuningDrift(partId: string | undefined, takes: number, ready: boolean) {
+  return useQuery({
+    queryKey: ['judged', partId, 'tuning-drift', takes],
+    enabled: partId !== undefined && ready,
+    queryFn: () => answered(api.GET('/api/parts/{part_id}/tuning-drift', { params: { path: { part_id: partId! } } })),
+  })
+}
+
 /** Room on the disk; asked for again now and then. */
 export function useSpace(sessionId: string) {
   return useQuery({

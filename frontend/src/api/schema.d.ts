@@ -1062,6 +1062,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/parts/{part_id}/tuning-drift": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Tuning Drift
+         * @description Notes that went out of tune from take to take of a part, the farthest first.
+         */
+        get: operations["tuning_drift_api_parts__part_id__tuning_drift_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sessions/{session_id}/roll": {
         parameters: {
             query?: never;
@@ -2404,6 +2424,8 @@ export interface components {
             /** Cells */
             cells: components["schemas"]["CellView"][];
             timing: components["schemas"]["TimingView"];
+            /** Notes */
+            notes: components["schemas"]["NoteView"][];
             cascade: components["schemas"]["CascadeView"] | null;
         };
         /** JudgedView */
@@ -2913,6 +2935,18 @@ export interface components {
              * @default false
              */
             audio_stays: boolean;
+        };
+        /**
+         * NoteView
+         * @description A note whose pitch can be read, against equal temperament.
+         */
+        NoteView: {
+            /** Frame */
+            frame: number;
+            /** Name */
+            name: string;
+            /** Cents */
+            cents: number;
         };
         /** Noted */
         Noted: {
@@ -4057,6 +4091,22 @@ export interface components {
              * @default 0
              */
             gain_db: number;
+        };
+        /**
+         * TuningDriftView
+         * @description A note that moved by so many cents between two takes of the part.
+         */
+        TuningDriftView: {
+            /** Note */
+            note: string;
+            /** Cents */
+            cents: number;
+            /** First Number */
+            first_number: number;
+            /** Last Number */
+            last_number: number;
+            /** Says */
+            says: string;
         };
         /**
          * Turn
@@ -6063,6 +6113,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["JudgedView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    tuning_drift_api_parts__part_id__tuning_drift_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                part_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TuningDriftView"][];
                 };
             };
             /** @description Validation Error */

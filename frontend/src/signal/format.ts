@@ -3,6 +3,12 @@ export function figure(value: number, digits = 1): string {
   return value.toFixed(digits).replace('-', '−').replace(/^−(0(\.0+)?)$/, '$1')
 }
 
+/** A whole figure with its sign: "+12", "−3", "0". */
+export function signed(value: number): string {
+  const whole = Math.round(value)
+  return whole > 0 ? `+${whole}` : whole < 0 ? `−${-whole}` : '0'
+}
+
 export function level(value: number | null | undefined, unit = 'dB'): string {
   return value === null || value === undefined ? 'silent' : `${figure(value)} ${unit}`
 }

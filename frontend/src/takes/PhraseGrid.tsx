@@ -2,7 +2,7 @@ import { useVirtualizer } from '@tanstack/react-virtual'
 import { useEffect, useLayoutEffect, useRef, useState } from 'react'
 import type { Finding, Judged, SheetLine, Take } from '../api/client'
 import { playedSpan, useLive } from '../api/live'
-import { useJudged } from '../api/queries'
+import { useJudged, useTuningDrift } from '../api/queries'
 import { useDesk } from '../frame/SessionContext'
 import { useWidth } from '../frame/useWidth'
 import { count } from '../signal/format'
@@ -22,6 +22,7 @@ export function PhraseGrid({ onDetails }: { onDetails: () => void }) {
   const { sheet, sectionId, takes, part } = useDesk()
   const acts = useTakeActs()
   const judged = useJudged(part?.id, sectionId)
+  const [drift] = useTuningDrift(part?.id, takes.length, judged.isSuccess).data ?? []
   const [evident, setEvident] = useState<Evident | null>(null)
   const [width, box] = useWidth<HTMLElement>()
   const { rolling } = useLive()
@@ -45,6 +46,11 @@ export function PhraseGrid({ onDetails }: { onDetails: () => void }) {
           {judged.isFetching && (
             <p role="status" className="text-[13px] text-pencil">
               listening…
+            </p>
+          )}
+          {drift && (
+            <p className="truncate text-[13px]" title={drift.says}>
+              ~ {drift.says.split(':')[0]}
             </p>
           )}
           <span className="ml-auto" />

@@ -1,18 +1,22 @@
 import { Dialog, DialogPanel, DialogTitle } from '@headlessui/react'
 import { X } from 'lucide-react'
+import { useJudged } from '../api/queries'
 import { useDesk } from '../frame/SessionContext'
 import { Glyph } from '../signal/Glyph'
 import { Verdict } from '../signal/Verdict'
 import { clock, level, seconds } from '../signal/format'
 import { Typed } from '../signal/Typed'
+import { NoteChart } from './NoteChart'
 import { TakeSlip } from './TakeSlip'
 import { TakeWindows } from './TakeWindows'
 import { useTakeActs } from './useTakeActs'
 
 /** From the right: everything that is known of the chosen take. */
 export function TakeDrawer({ open, onClose, empty }: { open: boolean; onClose: () => void; empty: boolean }) {
-  const { take, comparison, heard, hear, rolling } = useDesk()
+  const { take, comparison, heard, hear, rolling, session, sheet, sectionId, seek } = useDesk()
   const acts = useTakeActs()
+  const judged = useJudged(open ? take?.part_id : undefined, sectionId).data?.takes.find((entry) => entry.take_id === take?.id)
+  const line = sheet?.lines.find((entry) => entry.section.id === sectionId)
   if (empty || !take) return null
   return (
     <Dialog open={open} onClose={onClose} className="relative z-40">
@@ -44,6 +48,7 @@ export function TakeDrawer({ open, onClose, empty }: { open: boolean; onClose: (
           />
         </label>
         {take.sim_tone && <p className="mb-3 text-[13.5px] text-pencil">Printed through {take.sim_tone} while it was played.</p>}
+        {judged && line && <NoteChart judged={judged} session={session} from={line.from_frame} to={line.to_frame} onSeek={seek} />}
         <TakeWindows take={take} />
         <TakeSlip take={take} />
         <h3 className="mb-2 text-[16px]">Channels</h3>

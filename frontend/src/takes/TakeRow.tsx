@@ -3,7 +3,7 @@ import { useMemo } from 'react'
 import type { Finding, JudgedTake, SheetLine, Take } from '../api/client'
 import { useWave } from '../api/queries'
 import { useDesk } from '../frame/SessionContext'
-import { clock } from '../signal/format'
+import { clock, signed } from '../signal/format'
 import type { Wave } from '../wave/loadWave'
 import { wavePath } from '../wave/wavePath'
 import type { SideBySide } from './useSideBySide'
@@ -126,12 +126,6 @@ export function TakeRow({ take, line, judged, width, height, sideBySide, onDetai
       </div>
     </div>
   )
-}
-
-/** Milliseconds with a sign: late is positive. */
-function signed(ms: number): string {
-  const whole = Math.round(ms)
-  return whole > 0 ? `+${whole}` : whole < 0 ? `−${-whole}` : '0'
 }
 
 interface PhraseWaveProps {

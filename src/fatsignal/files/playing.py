@@ -8,7 +8,7 @@ from fatsignal.core.takes.notes import Playing
 from fatsignal.core.timing.attacks import Rise
 
 # Raised when what is heard changes: files of another version are made again.
-VERSION = 1
+VERSION = 2
 
 
 def save_playing(path: Path, playing: Playing) -> None:
@@ -18,7 +18,7 @@ def save_playing(path: Path, playing: Playing) -> None:
     np.savez(
         partial, version=VERSION, rate_hz=playing.rate_hz, frames=playing.frames, clearness=playing.clearness,
         attack_db=playing.attack_db, body_db=playing.body_db, pitch_hz=playing.pitch_hz,
-        tones_db=playing.tones_db.astype(np.float32), envelope_db=playing.envelope_db.astype(np.float32),
+        envelope_db=playing.envelope_db.astype(np.float32),
         rise=playing.rise.clearness.astype(np.float32),
         rise_grid=np.array([playing.rise.hop_frames, playing.rise.first_frame]),
     )  # fmt: skip
@@ -35,7 +35,7 @@ def load_playing(path: Path) -> Playing | None:
             return Playing(
                 rate_hz=int(kept["rate_hz"]), frames=kept["frames"], clearness=kept["clearness"],
                 attack_db=kept["attack_db"], body_db=kept["body_db"], pitch_hz=kept["pitch_hz"],
-                tones_db=kept["tones_db"], envelope_db=kept["envelope_db"],
+                envelope_db=kept["envelope_db"],
                 rise=Rise(kept["rise"].astype(np.float64), hop, first),
             )  # fmt: skip
     except (OSError, KeyError, ValueError):

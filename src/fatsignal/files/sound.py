@@ -75,7 +75,13 @@ def read_clip(path: Path) -> Clip:
         if sound.frames * sound.channels > LARGEST_CLIP_SAMPLES:
             hours = sound.frames / sound.samplerate / 3600
             raise FileRefused(f"{path.name} is {hours:.1f} hours long, too long to measure at once: cut it into parts")
-        samples = np.concatenate([*_blocks(sound), np.zeros((0, sound.channels))])
+        samples = np.empty((sound.frames, sound.channels))
+        read = 0
+        for block in _blocks(sound):
+            samples[read : read + len(block)] = block
+            read += len(block)
+        # A damaged end: what came before it is the file.
+        samples = samples[:read]
         if not len(samples):
             raise FileRefused(f"{path.name} breaks off before its first sample; export it again")
         try:

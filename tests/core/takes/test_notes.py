@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from fatsignal.core.takes.notes import SEMITONES, listen_to
+from fatsignal.core.takes.notes import listen_to
 from fatsignal.files.playing import load_playing, save_playing
 from tests.core.takes.played import PARTS, played, strokes_of
 from tests.signals import FS
@@ -13,7 +13,7 @@ from tests.signals import FS
 def test_where_nothing_is_played_nothing_is_heard(signal):
     playing = listen_to(signal, rate_hz=FS)
     assert playing.strokes == 0
-    assert playing.tones_db.shape == (0, SEMITONES)
+    assert playing.pitch_hz.shape == (0,)
     assert playing.level_db(0, FS) <= -90
 
 

@@ -206,13 +206,19 @@ def _fit(
 
 def _law(n: NDArray[np.int64], ratio: Samples, strength: Samples, weight: Samples) -> tuple[Samples, float]:
     """Fletcher's law through the partials, f/n = a + b·n²; and how far they lie from it, cents."""
-    squared = weight**2
-    slope = np.array([float(ratio @ squared) / float(squared.sum()), 0.0])
+    square, share = np.square(n, dtype=np.float64), np.square(weight)
+    share /= share.sum()
+    middle = float(ratio @ share)
+    slope = np.array([middle, 0.0])
     if len(n) >= 3:
-        fitted = _weighted(np.column_stack([np.ones(len(n)), n.astype(np.float64) ** 2]), ratio, weight)
-        if 0 <= fitted[1] <= 2e-3 * fitted[0]:
-            slope = fitted
-    residual_cents = 1200 / math.log(2) * (ratio / (slope[0] + slope[1] * n**2) - 1)
+        # The weighted line, by its deviations from the weighted means: these stay exact however close the ratios are.
+        square_middle = float(square @ share)
+        apart = square - square_middle
+        bend = float((share * apart) @ (ratio - middle)) / float((share * apart) @ apart)
+        start = middle - bend * square_middle
+        if 0 <= bend <= 2e-3 * start:
+            slope = np.array([start, bend])
+    residual_cents = 1200 / math.log(2) * (ratio / (slope[0] + slope[1] * square) - 1)
     return slope, math.sqrt(float((residual_cents**2) @ strength) / float(strength.sum()))
 
 
@@ -233,11 +239,6 @@ def _explained(first_hz: float, stretch: float, magnitude: Samples, bin_hz: floa
     return float(power[on_series & heard].sum()) / max(float(power[heard].sum()), 1e-30)
 
 
-def _weighted(design: NDArray[np.float64], values: Samples, weight: Samples) -> Samples:
-    scale = weight[:, None]
-    return np.asarray(np.linalg.lstsq(design * scale, values * weight, rcond=None)[0])
-
-
 def _vertex(values: Samples, at: int) -> float:
     """Place of a peak between samples, by the parabola through three of them."""
     left, middle, right = values[at - 1], values[at], values[at + 1]
@@ -245,9 +246,10 @@ def _vertex(values: Samples, at: int) -> float:
     return float(0.5 * (left - right) / bend) if bend < 0 else 0.0
 
 
-@lru_cache(maxsize=16)
+@lru_cache(maxsize=128)
 def _window(size: int) -> tuple[Samples, Samples]:
     """A Hann window, and its autocorrelation over that at lag 0."""
     window = np.hanning(size + 2)[1:-1]
-    lags = np.fft.irfft(np.abs(np.fft.rfft(window, 2 * size)) ** 2)[:size]
+    padded = fft.next_fast_len(2 * size, real=True)
+    lags = fft.irfft(np.abs(fft.rfft(window, padded)) ** 2, padded)[:size]
     return window, np.maximum(lags / lags[0], 1e-9)

@@ -22,9 +22,11 @@ _TOGETHER_S = 0.075
 # A phrase's first stroke may come a little before its first beat.
 EARLY_S = 0.06
 _MOST_SHARE, _FEW_SHARE = 0.6, 0.34
-_ABSENT_CLEARNESS, _THUD_CLEARNESS, _DIED_DB = 0.42, 0.5, 12.0
+_ABSENT_CLEARNESS, _THUD_CLEARNESS, _DIED_DB = 0.42, 0.76, 12.0
 # A stroke that nobody else has: it is clear by itself, or against the faint traces that the others have there.
-_EXTRA_CLEARNESS, _EXTRA_FACTOR = 1.5, 2.5
+_EXTRA_CLEARNESS, _FAINT_EXTRA, _EXTRA_FACTOR = 1.5, 0.85, 2.5
+# What others play only faintly may as well be a finger on its way: nobody lacks it, and it has no exact place.
+_SURE_CLEARNESS, _PLACED_CLEARNESS = 1.0, 0.95
 _LATE_S, _DETUNED_CENTS, _CHOKED_DB, _RINGING_DB = 0.022, 14.0, 7.0, 12.0
 _FEWEST_TAKES = 3
 _NEIGHBOURS = 2
@@ -131,11 +133,12 @@ def _integrity(
 ) -> list[Finding]:
     """Notes that are missing, extra, choked or ringing over."""
     take, found = takes[index], []
+    clear = _clearness(takes, meant)
     for place, frame in enumerate(meant.frames):
         stroke = meant.strokes[index, place]
         others = float((np.delete(meant.strokes[:, place], index) >= 0).mean())
         if stroke < 0:
-            if others >= _MOST_SHARE:
+            if others >= _MOST_SHARE and clear[place] >= _SURE_CLEARNESS:
                 kind = _not_struck(takes, index, frame, rate_hz)
                 if kind is not None:
                     found.append(_found(kind, frame, 1))
@@ -158,8 +161,8 @@ def _not_struck(takes: Sequence[Performance], index: int, frame: float, rate_hz:
     faint = take.playing.rise.most_near(in_file, within_frames=round(0.05 * rate_hz))
     after = [_level_after(other, frame, rate_hz) for other in takes]
     died = after[index] <= float(np.median(np.delete(after, index))) - _DIED_DB
-    if died and faint >= _THUD_CLEARNESS:
-        return "choked"
+    if died:
+        return "choked" if faint >= _THUD_CLEARNESS else "missing"
     return "missing" if faint < _ABSENT_CLEARNESS else None
 
 
@@ -167,6 +170,15 @@ def _level_after(take: Performance, frame: float, rate_hz: int) -> float:
     """Level where a stroke that rang would still sound."""
     in_file = round(frame) - take.from_frame
     return take.playing.level_db(in_file + round(0.09 * rate_hz), in_file + round(0.17 * rate_hz))
+
+
+def _clearness(takes: Sequence[Performance], meant: Meant) -> Samples:
+    """How clear each place is struck in the median of those that strike it; 0 where nobody does."""
+    clear = np.zeros(len(meant.frames))
+    for place, column in enumerate(meant.strokes.T):
+        struck = [take.playing.clearness[stroke] for take, stroke in zip(takes, column, strict=True) if stroke >= 0]
+        clear[place] = float(np.median(struck)) if struck else 0.0
+    return clear
 
 
 def _found(kind: Kind, frame: float, amount: float) -> Finding:
@@ -206,7 +218,7 @@ def _nobody_else(takes: Sequence[Performance], own: int, frame: int, clearness: 
         for index, take in enumerate(takes)
         if index != own
     ]
-    if clearness < min(_EXTRA_CLEARNESS, max(1.0, _EXTRA_FACTOR * max(faint))):
+    if clearness < min(_EXTRA_CLEARNESS, max(_FAINT_EXTRA, _EXTRA_FACTOR * max(faint))):
         return False
     return float(np.mean(np.array(faint) < _ABSENT_CLEARNESS)) >= _MOST_SHARE
 
@@ -221,7 +233,11 @@ def _lateness(takes: Sequence[Performance], meant: Meant, tempo: TempoMap, *, ma
     off = _offsets(takes, meant, places, together=many)
     if many:
         # A stroke that hardly anybody else has lies where it lies.
-        off[:, meant.share < _MOST_SHARE] = np.nan
+        off[:, (meant.share < _MOST_SHARE) | (_clearness(takes, meant) < _SURE_CLEARNESS)] = np.nan
+        for index, take in enumerate(takes):
+            there = np.flatnonzero(meant.strokes[index] >= 0)
+            faint = take.playing.clearness[meant.strokes[index, there]] < _PLACED_CLEARNESS
+            off[index, there[faint]] = np.nan
     late = np.zeros(off.shape)
     for index in range(len(takes)):
         there = np.flatnonzero(np.isfinite(off[index]))

@@ -5,14 +5,14 @@ from typing import Literal
 
 Kind = Literal[
     "missing", "extra", "late", "early", "flat", "sharp", "choked", "rings over", "clipped", "lost", "quiet", "loud",
-    "noisy", "bleed", "drags", "rushes",
+    "noisy", "bleed", "behind", "ahead", "drags", "rushes",
 ]  # fmt: skip
 Verdict = Literal["look", "fix"]
 
 # The worst first: what cannot be undone, then what is not there, then how it is played, then how loud.
 _ORDER: tuple[Kind, ...] = (
-    "lost", "clipped", "missing", "choked", "extra", "rings over", "flat", "sharp", "late", "early", "drags", "rushes",
-    "bleed", "noisy", "quiet", "loud",
+    "lost", "clipped", "missing", "choked", "extra", "rings over", "flat", "sharp", "late", "early", "behind",
+    "ahead", "drags", "rushes", "bleed", "noisy", "quiet", "loud",
 )  # fmt: skip
 _FIX: frozenset[Kind] = frozenset({"lost", "clipped"})
 
@@ -94,6 +94,14 @@ def explained(finding: Finding) -> str:
             return f"flat tops in {finding.channel}: too hot for the converter, and it cannot be undone"
         case "lost":
             return f"the interface lost {size:.0f} ms here; everything after keeps its time"
+        case "behind" | "ahead":
+            side = "behind" if finding.kind == "behind" else "ahead of"
+            return f"the whole phrase lies {size:.0f} ms {side} the click in the mean"
+        case "drags" | "rushes":
+            how = "later" if finding.kind == "drags" else "earlier"
+            return f"against the click the end of the phrase is {size:.0f} ms {how} than its beginning"
+        case "noisy":
+            return f"where the takes are silent this one is {size:.0f} dB louder, measured from its own playing"
         case "bleed":
             return f"the click lies {size:.0f} dB below the playing in {finding.channel}: turn the phones down"
         case "quiet" | "loud":

@@ -9,12 +9,16 @@ from fatsignal.core.takes.click_timing import ClickTiming, against_click
 from fatsignal.core.takes.compare import Performance, compare
 from fatsignal.core.takes.findings import Finding, Kind, in_words
 from fatsignal.core.takes.notes import Playing
+from fatsignal.core.takes.rests import noisy_rests, rest_dbfs
+from fatsignal.core.takes.steadiness import steadiness
 from fatsignal.core.takes.windows import Gap, Window, clipped
 from fatsignal.core.timing.tempo import TempoMap
 
 # A take plays a phrase when its windows hold at least this share of it.
 _PLAYED_SHARE = 0.6
 _UNEVEN_DB = 3.0
+# With fewer there is nothing to compare with.
+_FEWEST_TAKES = 3
 # Fainter strokes are compared with those of other takes, but the click is not asked about them.
 _CLEAR = 1.15
 # A click this far below the playing is not heard; common practice, no source.
@@ -55,14 +59,16 @@ def judge(takes: Sequence[JudgedTake], phrases: Sequence[Window], tempo: TempoMa
         there = [index for index, take in enumerate(takes) if _plays(take, phrase)]
         found = compare([takes[index].performance for index in there], phrase, tempo)
         levels = np.array([_level_db(takes[index], phrase) for index in there])
+        noisy = noisy_rests([_rest_dbfs(takes[index], phrase) for index in there], levels, phrase)
         for index in range(len(takes)):
             if index not in there:
                 verdicts[index].append(PhraseVerdict(False, []))
                 continue
             place = there.index(index)
             own = [*_damage(takes[index], phrase), *_bleeding(takes[index], phrase), *found[place]]
-            if len(there) >= 3:
-                own += _uneven(levels[place] - float(np.median(np.delete(levels, place))), phrase)
+            own += steadiness(timing_of(takes[index], phrase, tempo), phrase)
+            if len(there) >= _FEWEST_TAKES:
+                own += _uneven(levels[place] - float(np.median(np.delete(levels, place))), phrase) + noisy[place]
             inside = [finding for finding in own if _counts(finding, takes[index])]
             verdicts[index].append(PhraseVerdict(True, sorted(inside, key=lambda finding: finding.at_frame)))
     return verdicts
@@ -88,6 +94,10 @@ def _counts(finding: Finding, take: JudgedTake) -> bool:
 
 def _level_db(take: JudgedTake, phrase: Window) -> float:
     return take.playing.level_db(phrase.from_frame - take.from_frame, phrase.to_frame - take.from_frame)
+
+
+def _rest_dbfs(take: JudgedTake, phrase: Window) -> float:
+    return rest_dbfs(take.playing, phrase.from_frame - take.from_frame, phrase.to_frame - take.from_frame)
 
 
 def _uneven(off_db: float, phrase: Window) -> list[Finding]:

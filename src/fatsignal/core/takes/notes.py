@@ -1,13 +1,12 @@
-"""What was played: every stroke of a take with its place, level, decay, pitch, and what sounds in it."""
+"""What was played: every stroke of a take with its place, level, decay and pitch."""
 
 from dataclasses import dataclass, field
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.signal import resample_poly
 
 from fatsignal.core.clip import Samples
-from fatsignal.core.pitch.reading import ANALYSIS_RATE_HZ, read_pitch
+from fatsignal.core.pitch.reading import lowered_rate, read_pitch
 from fatsignal.core.timing.attacks import Rise, find_attacks, rise_of
 
 ENVELOPE_S = 0.01
@@ -15,11 +14,10 @@ _ATTACK_S = 0.05
 _BODY_S = (0.07, 0.17)
 _PITCH_S = (0.03, 0.38)
 _SHORTEST_PITCH_S = 0.11
+_BEFORE_NEXT_S = 0.008
+_PITCH_STEP_FRAMES = 60
 _LEAST_CLEARNESS = 0.8
 _SILENCE_DB = -120.0
-# Energy in semitones, from the lowest string of a five-string bass on.
-LOWEST_NOTE, SEMITONES = 23, 66
-_TONE_S = (0.02, 0.2)
 
 
 @dataclass(frozen=True, slots=True)
@@ -27,7 +25,7 @@ class Playing:
     """Arrays over the strokes of a take, in order; frames count from the beginning of the file.
 
     `attack_db` and `body_db` are levels right after the stroke and a tenth of a second later; `pitch_hz` is nan where
-    no single string can be read. `tones_db` has shape (strokes, semitones). `envelope_db` is the level every 10 ms.
+    no single string can be read. `envelope_db` is the level every 10 ms.
     """
 
     rate_hz: int
@@ -36,7 +34,6 @@ class Playing:
     attack_db: Samples
     body_db: Samples
     pitch_hz: Samples
-    tones_db: Samples
     envelope_db: Samples
     rise: Rise = field(repr=False)
 
@@ -65,7 +62,6 @@ def listen_to(signal: Samples, *, rate_hz: int) -> Playing:
         attack_db=_levels(power, frames, np.minimum(frames + round(_ATTACK_S * rate_hz), ends)),
         body_db=_body(power, frames, ends, rate_hz),
         pitch_hz=_pitches(signal, frames, ends, rate_hz),
-        tones_db=_tones(signal, frames, ends, rate_hz),
         envelope_db=_envelope(power, rate_hz),
         rise=rise,
     )
@@ -94,39 +90,16 @@ def _envelope(power: Samples, rate_hz: int) -> Samples:
 
 
 def _pitches(signal: Samples, frames: NDArray[np.int64], ends: NDArray[np.int64], rate_hz: int) -> Samples:
-    factor = max(1, rate_hz // ANALYSIS_RATE_HZ)
-    low_rate = rate_hz / factor
-    lowered = resample_poly(signal, 1, factor) if factor > 1 else signal
+    low_rate_hz, lowered = lowered_rate(signal, rate_hz)
     found = np.full(len(frames), np.nan)
-    for index, (frame, end) in enumerate(zip(frames, ends, strict=True)):
-        start = round(frame / factor + _PITCH_S[0] * low_rate)
-        stop = round(min(end / factor - 0.008 * low_rate, frame / factor + _PITCH_S[1] * low_rate))
-        if stop - start < _SHORTEST_PITCH_S * low_rate:
+    for index, (frame_s, end_s) in enumerate(zip(frames / rate_hz, ends / rate_hz, strict=True)):
+        start = round((frame_s + _PITCH_S[0]) * low_rate_hz)
+        stop = round(min(end_s - _BEFORE_NEXT_S, frame_s + _PITCH_S[1]) * low_rate_hz)
+        if stop - start < _SHORTEST_PITCH_S * low_rate_hz:
             continue
-        reading = read_pitch(lowered[start:stop], rate_hz=round(low_rate))
+        # Of a few lengths only: windows and transforms are kept by length.
+        stop -= (stop - start) % _PITCH_STEP_FRAMES
+        reading = read_pitch(lowered[start:stop], rate_hz=round(low_rate_hz))
         if reading is not None:
             found[index] = reading.frequency_hz
     return found
-
-
-def _tones(signal: Samples, frames: NDArray[np.int64], ends: NDArray[np.int64], rate_hz: int) -> Samples:
-    """Energy of each stroke in semitones: by one transform of its first fifth of a second."""
-    factor = max(1, rate_hz // ANALYSIS_RATE_HZ)
-    low_rate = rate_hz / factor
-    lowered = resample_poly(signal, 1, factor) if factor > 1 else signal
-    size = 1 << round(np.log2(0.34 * low_rate))
-    pieces = np.zeros((len(frames), size))
-    for index, (frame, end) in enumerate(zip(frames, ends, strict=True)):
-        start = round(frame / factor + _TONE_S[0] * low_rate)
-        stop = round(min(end / factor, frame / factor + _TONE_S[1] * low_rate))
-        piece = lowered[start:stop]
-        if len(piece) > 32:
-            pieces[index, : len(piece)] = piece * np.hanning(len(piece)) / np.sqrt(len(piece))
-    power = np.abs(np.fft.rfft(pieces, axis=1)) ** 2
-    note = 69 + 12 * np.log2(np.maximum(np.fft.rfftfreq(size, 1 / low_rate), 1e-3) / 440.0)
-    semitone = np.rint(note).astype(int) - LOWEST_NOTE
-    tones = np.zeros((len(frames), SEMITONES))
-    for bin_, place in enumerate(semitone):
-        if 0 <= place < SEMITONES:
-            tones[:, place] += power[:, bin_]
-    return np.asarray(10 * np.log10(tones + 1e-12))

@@ -9,9 +9,12 @@ from pydantic import BaseModel, Field
 
 from fatsignal.core.takes.windows import Window
 from fatsignal.store import parts, sections, sessions, takes
+from fatsignal.store.database import Connection
+from fatsignal.store.sessions import Session
 from fatsignal.web.context import Place, Transaction
 
 if TYPE_CHECKING:
+    from fatsignal.acts.judge_section import Recordings
     from fatsignal.core.takes.findings import Finding
 
 router = APIRouter(prefix="/api/parts/{part_id}", tags=["takes"])
@@ -57,7 +60,15 @@ class TimingView(BaseModel, from_attributes=True):
     strokes: list[StrokeView]
 
 
-class CascadeView(BaseModel):
+class NoteView(BaseModel, from_attributes=True):
+    """A note whose pitch can be read, against equal temperament."""
+
+    frame: int
+    name: str
+    cents: float
+
+
+class CascadeView(BaseModel, from_attributes=True):
     """It follows a late take that was heard, instead of the click."""
 
     take_id: UUID
@@ -68,12 +79,23 @@ class JudgedTakeView(BaseModel):
     take_id: UUID
     cells: list[CellView]
     timing: TimingView
+    notes: list[NoteView]
     cascade: CascadeView | None
 
 
 class JudgedView(BaseModel):
     section_id: UUID
     takes: list[JudgedTakeView]
+
+
+class TuningDriftView(BaseModel):
+    """A note that moved by so many cents between two takes of the part."""
+
+    note: str
+    cents: float
+    first_number: int
+    last_number: int
+    says: str
 
 
 @router.get("/judged/{section_id}")
@@ -87,101 +109,102 @@ async def judged(part_id: UUID, section_id: UUID, conn: Transaction, place: Plac
     ends = [*edges[1:], section.first_bar + section.bars]
     phrases = [Window(tempo.bar_frame(bar), tempo.bar_frame(end)) for bar, end in zip(edges, ends, strict=True)]
     whole = Window(phrases[0].from_frame, phrases[-1].to_frame)
+    everything = await takes.list_takes(conn, session.id)
     found = [
         take
-        for take in await takes.list_takes(conn, session.id)
+        for take in everything
         if take.part_id == part_id and take.binned_at is None
         and any(w.from_frame < whole.to_frame and whole.from_frame < w.to_frame for w in take.windows)
     ]  # fmt: skip
-    heard = {
-        take.id: take
-        for take in await takes.list_takes(conn, session.id)
-        if any(take.id in each.heard for each in found)
-    }
+    heard = {take.id: take for take in everything if any(take.id in each.heard for each in found)}
     names = {each.id: each.name for each in await parts.list_parts(conn, session.id)}
-    key = (section_id, tempo, tuple(edges), tuple((take.id, take.from_frame, take.windows) for take in found))
+    key = (
+        section_id, tempo, session.reference_pitch_hz, tuple(edges),
+        tuple((take.id, take.from_frame, take.windows) for take in found),
+    )  # fmt: skip
     kept: dict[Any, JudgedView] = request.app.state.judged
     if key not in kept:
-        channels = await takes.channels_of(conn, [*(take.id for take in found), *heard])
-        view = await asyncio.to_thread(
-            _judge,
-            place,
-            section_id,
-            found,
-            heard,
-            names,
-            channels,
-            phrases,
-            edges,
-            whole,
-            tempo,
-            session.click_settings,
-        )
-        kept[key] = view
+        recordings = await _recordings(conn, place, session, [*(take.id for take in found), *heard])
+        kept[key] = await asyncio.to_thread(_judge, section_id, found, phrases, edges, recordings, heard, names)
         while len(kept) > MOST_KEPT:
             kept.pop(next(iter(kept)))
     return kept[key]
 
 
+@router.get("/tuning-drift")
+async def tuning_drift(part_id: UUID, conn: Transaction, place: Place) -> list[TuningDriftView]:
+    """Notes that went out of tune from take to take of a part, the farthest first."""
+    part = await parts.get_part(conn, part_id)
+    session = await sessions.get_session(conn, part.session_id)
+    found = sorted(
+        (take for take in await takes.list_takes(conn, session.id) if take.part_id == part_id and not take.binned_at),
+        key=lambda take: take.recorded_at,
+    )
+    recordings = await _recordings(conn, place, session, [take.id for take in found])
+    return await asyncio.to_thread(_drifts, found, recordings)
+
+
+async def _recordings(conn: Connection, place: Place, session: Session, take_ids: list[UUID]) -> "Recordings":
+    from fatsignal.acts.judge_section import Recordings
+
+    return Recordings(
+        sessions_folder=place.sessions_folder, waves_folder=place.pyramids_folder,
+        channels=await takes.channels_of(conn, take_ids), tempo=session.tempo, click=session.click_settings,
+        reference_hz=float(session.reference_pitch_hz),
+    )  # fmt: skip
+
+
 def _judge(
-    place: Place, section_id: UUID, found: list[takes.Take], heard_takes: dict[UUID, takes.Take],
-    names: dict[UUID, str], channels: dict[UUID, list[takes.TakeChannel]],
-    phrases: list[Window], edges: list[int], whole: Window, tempo: Any,
-    click: Any,
+    section_id: UUID, found: list[takes.Take], phrases: list[Window], edges: list[int], recordings: "Recordings",
+    heard: dict[UUID, takes.Take], names: dict[UUID, str],
 ) -> JudgedView:  # fmt: skip
-    from fatsignal.acts.judge_takes import judged_take
+    from fatsignal.acts.judge_section import judge_section
+    from fatsignal.core.pitch.notes import note_name
     from fatsignal.core.takes.findings import worst_first
-    from fatsignal.core.takes.judge import judge, timing_of
 
-    heard = [
-        (take, known)
-        for take in found
-        if (known := judged_take(
-            take, channels[take.id], sessions_folder=place.sessions_folder, waves_folder=place.pyramids_folder,
-            click=(tempo, click),
-        ))
-    ]  # fmt: skip
-    verdicts = judge([known for _, known in heard], phrases, tempo)
+    verdicts = judge_section(found, phrases, recordings, heard_takes=heard, part_names=names)
+    return JudgedView(
+        section_id=section_id,
+        takes=[
+            JudgedTakeView(
+                take_id=take.take_id,
+                cells=[
+                    CellView(
+                        first_bar=bar, played=phrase.played,
+                        marks=[_finding(each) for each in worst_first(phrase.findings)[:3]],
+                        findings=[_finding(each) for each in phrase.findings],
+                    )
+                    for bar, phrase in zip(edges, take.phrases, strict=True)
+                ],
+                timing=TimingView.model_validate(take.timing),
+                notes=[
+                    NoteView(frame=note.frame, name=note_name(note.midi_note), cents=note.cents) for note in take.notes
+                ],
+                cascade=CascadeView.model_validate(take.cascade) if take.cascade else None,
+            )
+            for take in verdicts
+        ],
+    )  # fmt: skip
+
+
+def _drifts(found: list[takes.Take], recordings: "Recordings") -> list[TuningDriftView]:
+    from fatsignal.core.pitch.notes import note_name
+    from fatsignal.core.takes.tuning_drift import pitches_of, tuning_drifts
+
+    known = [(take, judged) for take in found if (judged := recordings.judged(take))]
+    spans = [Window(take.windows[0].from_frame, take.windows[-1].to_frame) for take, _ in known]
+    pitches = [
+        pitches_of(judged.performance, span, reference_hz=recordings.reference_hz)
+        for (_, judged), span in zip(known, spans, strict=True)
+    ]
     views = []
-    for (take, known), row in zip(heard, verdicts, strict=True):
-        cells = [
-            CellView(
-                first_bar=bar, played=verdict.played,
-                marks=[_finding(each) for each in worst_first(verdict.findings)[:3]],
-                findings=[_finding(each) for each in verdict.findings],
-            )
-            for bar, verdict in zip(edges, row, strict=True)
-        ]  # fmt: skip
-        own = timing_of(known, whole, tempo)
-        followed = [heard_takes[each] for each in take.heard if each in heard_takes]
-        cascade = _cascade(place, own, followed, names, channels, whole, tempo)
-        timing = TimingView.model_validate(own)
-        views.append(JudgedTakeView(take_id=take.id, cells=cells, timing=timing, cascade=cascade))
-    return JudgedView(section_id=section_id, takes=views)
-
-
-def _cascade(
-    place: Place, own: Any, followed: list[takes.Take], names: dict[UUID, str],
-    channels: dict[UUID, list[takes.TakeChannel]], whole: Window, tempo: Any,
-) -> CascadeView | None:  # fmt: skip
-    """The take that an overdub follows most closely, if it follows one."""
-    from fatsignal.acts.judge_takes import judged_take
-    from fatsignal.core.takes.cascade import follows
-    from fatsignal.core.takes.judge import timing_of
-
-    for take in followed:
-        known = judged_take(
-            take, channels[take.id], sessions_folder=place.sessions_folder, waves_folder=place.pyramids_folder
-        )
-        found = follows(own.strokes, timing_of(known, whole, tempo).strokes) if known else None
-        if found is not None:
-            named = f"{names[take.part_id]} {take.number:02d}"
-            says = (
-                f"follows {named}, which is {found.heard_late_ms:.0f} ms late: this is {found.own_late_ms:.0f} ms late "
-                "with it; play to the click, and turn that part down"
-            )
-            return CascadeView(take_id=take.id, says=says)
-    return None
+    for drift in tuning_drifts(pitches):
+        first, last = known[drift.first][0].number, known[drift.last][0].number
+        went = "sharp" if drift.cents > 0 else "flat"
+        name = note_name(drift.midi_note)
+        says = f"{name} went {abs(drift.cents):.0f} cents {went} from take {first} to take {last}: tune before the next"
+        views.append(TuningDriftView(note=name, cents=drift.cents, first_number=first, last_number=last, says=says))
+    return views
 
 
 def _finding(found: "Finding") -> FindingView:
