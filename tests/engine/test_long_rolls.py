@@ -8,26 +8,30 @@ import pytest
 
 from fatsignal.core.timing.tempo import TempoMap
 from fatsignal.engine.recorder import Recorder
-from fatsignal.rig.setup import RigSetup
+from fatsignal.rig.setup import InputUse, MicOnRig, RigSetup
 from fatsignal.rig.source import Block, InputChannel
 from tests.engine.sources import order, part, plan, take_file
 from tests.signals import FS
 
 pytestmark = pytest.mark.slow
 
-CHANNELS, MINUTES, BLOCK_FRAMES = 24, 30, 4_800
-HEADER_BYTES = 44
+PARTS, MICS = 6, 3
+CHANNELS, MINUTES, BLOCK_FRAMES = PARTS * (1 + MICS), 30, 4_800
 # The interpreter's own coming and going.
 MOST_GROWTH_BYTES = 24 * 2**20
-# Of a roll this long about 8 GB lie on disk.
-PLAN = plan(from_bar=1, play_bar=1, to_bar=2)
+RIG = RigSetup(
+    mics=[
+        MicOnRig(name=f"mic {number}", kind="coil", distance_m=0.1, input=InputUse(number=2 + number))
+        for number in range(MICS)
+    ]
+)
 
 
 class Numbered:
     """Each block repeats the same words but for the first: this one is the block's number. A lost one cannot hide."""
 
     rate_hz = FS
-    channels = tuple(InputChannel(f"ch {number}", "mic") for number in range(CHANNELS))
+    channels = PARTS * (InputChannel("DI", "di"), *(InputChannel(f"mic {number}", "mic") for number in range(MICS)))
 
     def __init__(self, blocks: int) -> None:
         random = np.random.default_rng(24)
@@ -57,13 +61,12 @@ def test_half_an_hour_of_twenty_four_channels(tmp_path):
         tmp_path,
         tempo=TempoMap.steady(120, rate_hz=FS),
         plan=plan(from_bar=1, play_bar=1, to_bar=1 + MINUTES * 30),
-        parts=[part(tmp_path, setup=RigSetup(mics=[]))],
+        parts=[part(tmp_path, name=f"Part {number}", setup=RIG) for number in range(PARTS)],
     )
-    told: list[object] = []
-    ended = Recorder(asked, source, lambda message: told.append(type(message)), free=lambda _: 10**12).run()
+    ended = Recorder(asked, source, lambda _: None, free=lambda _: 10**12).run()
     assert (ended.problem, ended.frames) == ("", blocks * BLOCK_FRAMES)
-    for channel in range(CHANNELS):
-        path = take_file(asked, f"ch {channel}")
+    for channel, facts in enumerate(source.channels):
+        path = take_file(asked, facts.name, part_index=channel // (1 + MICS))
         check_blocks(path, source.words[:, channel], blocks)
         path.unlink()
     # Everything was in use after five minutes: from there on nothing is added.

@@ -34,8 +34,10 @@ class WordPacker:
         words = self.words(block)
         if self.depth == "16":
             return words.astype("<i2").tobytes()
-        as_bytes = np.ascontiguousarray(words, dtype="<i4").reshape(-1, 1).view(np.uint8)
-        return as_bytes[:, :3].tobytes()
+        # Words of four bytes laid three apart: the next one covers the fourth byte of each.
+        packed = np.empty(3 * words.size + 1, dtype=np.uint8)
+        np.ndarray(words.size, "<i4", packed, strides=(3,))[:] = words.ravel()
+        return packed[:-1].tobytes()
 
     def words(self, block: Samples) -> NDArray[np.int32]:
         """Integer values of `block` at 16 or 24 bits, shape kept."""

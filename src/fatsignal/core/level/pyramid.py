@@ -28,10 +28,8 @@ def columns(samples: Samples, *, frames_per_column: int = BASE_FRAMES) -> Column
     """
     frames, channels = samples.shape
     count = -(-frames // frames_per_column)
-    padded = np.zeros((count * frames_per_column, channels))
-    padded[:frames] = samples
-    if frames and frames < len(padded):
-        padded[frames:] = samples[-1]
+    missing = count * frames_per_column - frames
+    padded = np.concatenate([samples, np.repeat(samples[-1:], missing, axis=0)]) if missing else samples
     blocks = padded.reshape(count, frames_per_column, channels)
     extremes = np.stack([np.floor(blocks.min(axis=1) * _FULL), np.ceil(blocks.max(axis=1) * _FULL)], axis=-1)
     return np.asarray(np.clip(extremes, -_FULL, _FULL).astype(np.int8).transpose(1, 0, 2))
