@@ -230,11 +230,9 @@ def test(rest: list[str]) -> int:
     runs = {"pytest": [*pytest, *rest]}
     if not rest:
         # What keeps time, or drives a browser, has the machine for itself.
-        alone = ["tests/engine", "tests/e2e", "tests/launcher"]
-        others = [option for folder in alone for option in ("--ignore", folder)]
         runs = {
-            "pytest, two at once": [*pytest, "-n", "2", "--dist", "loadfile", *others],
-            "pytest, alone": [*pytest, *alone],
+            "pytest, two at once": [*pytest, "-m", "not alone", "-n", "2", "--dist", "loadfile"],
+            "pytest, alone": [*pytest, "-m", "alone"],
         }
     for name, command in runs.items():
         print(f"== {name}", flush=True)

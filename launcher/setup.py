@@ -24,7 +24,7 @@ TEST_PROGRAMS = {
     "ffprobe": "ffmpeg",
     "flac": "flac",
     "midicsv": "midicsv",
-    "faketime": "faketime",
+    "cc": "gcc",
 }
 TEST_FILES = {
     Path("/usr/share/sonic-pi/samples"): "sonic-pi-samples",

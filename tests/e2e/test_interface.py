@@ -15,7 +15,7 @@ from fatsignal.core.timing.delay import align
 from tests.e2e.conftest import wait_until_ready
 from tests.signals import FS, plucks, sine
 
-pytestmark = pytest.mark.browser
+pytestmark = [pytest.mark.browser, pytest.mark.alone]
 
 
 def test_from_roll_to_print_to_hand_over(page, application):

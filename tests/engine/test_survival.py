@@ -22,7 +22,7 @@ from tests.conftest import Application
 from tests.engine.applications import engine_pid, start_to_roll, taken
 from tests.signals import FS
 
-pytestmark = pytest.mark.slow
+pytestmark = [pytest.mark.slow, pytest.mark.alone]
 
 KILLS = 20
 MOST_LOST_FRAMES = FS // 10

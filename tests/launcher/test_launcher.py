@@ -9,6 +9,8 @@ import pytest
 from launcher import commands, setup
 from launcher.postgres import Postgres, PostgresFailed
 
+pytestmark = pytest.mark.alone
+
 
 def test_the_server_starts_answers_stops_and_starts_again(tmp_path):
     server = Postgres(tmp_path / "postgres")

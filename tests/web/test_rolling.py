@@ -14,6 +14,8 @@ from fatsignal.core.timing.click import ClickSettings, render_click
 from fatsignal.core.timing.tempo import TempoMap
 from tests.signals import FS
 
+pytestmark = pytest.mark.alone
+
 HEADER = struct.Struct("<IIq")
 
 

@@ -1,7 +1,11 @@
 import createClient from 'openapi-fetch'
+import { newId } from './newId'
 import type { components, paths } from './schema'
 
-export const api = createClient<paths>({ baseUrl: window.location.origin })
+/** By this the server knows which page changed something: it is told of no change of its own. */
+export const PAGE = newId()
+
+export const api = createClient<paths>({ baseUrl: window.location.origin, headers: { 'X-Page': PAGE } })
 
 type Schemas = components['schemas']
 export type Session = Schemas['SessionView']

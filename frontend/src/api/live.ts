@@ -1,6 +1,6 @@
 import { useSyncExternalStore } from 'react'
-import type { Print } from './client'
-import { queryClient, refreshPrints, refreshRig, refreshTakes } from './queries'
+import { PAGE, type Print } from './client'
+import { queryClient, refreshAllSoon, refreshPrints, refreshRig, refreshTakes } from './queries'
 
 export interface Window {
   from_frame: number
@@ -100,6 +100,7 @@ export interface LiveState {
 }
 
 type Message =
+  | { event: 'changed'; by: string }
   | {
       event: 'state'
       engine: LiveState['engine']
@@ -229,6 +230,9 @@ function hear(message: Message) {
       set({ newestTake: message.take_id })
       if (message.note) notice(message.note)
       refreshTakes()
+      break
+    case 'changed':
+      if (message.by !== PAGE) refreshAllSoon()
       break
     case 'print':
       if (message.state === 'rendering') {

@@ -135,6 +135,20 @@ export function refreshTakes() {
     void queryClient.invalidateQueries({ queryKey: [key] })
 }
 
+// What never changes once it is known, and what is only asked for once.
+const LASTING = new Set(['wave', 'strip', 'opening'])
+const SOON_MS = 120
+let refreshing: number | undefined
+
+/** Another page changed something: what is shown here is asked for again, once for several changes in a row. */
+export function refreshAllSoon() {
+  window.clearTimeout(refreshing)
+  refreshing = window.setTimeout(
+    () => void queryClient.invalidateQueries({ predicate: ({ queryKey }) => !LASTING.has(String(queryKey[0])) }),
+    SOON_MS,
+  )
+}
+
 export function refreshPrints() {
   for (const key of ['prints', 'hand-over', 'comparison']) void queryClient.invalidateQueries({ queryKey: [key] })
 }

@@ -2,6 +2,7 @@ import { useRef, useState } from 'react'
 import { useAsking, useTurns } from '../api/acts'
 import { type Click, type Section, type Session, answered, api } from '../api/client'
 import { notice } from '../api/live'
+import { newId } from '../api/newId'
 import { queryClient, refreshAlongBars } from '../api/queries'
 import { useDesk } from '../frame/SessionContext'
 
@@ -31,15 +32,6 @@ export interface NewSection {
   first_bar: number
   bars: number
   phrase_bars: number
-}
-
-/** An id for what the server has not seen yet; pages of other machines have no `randomUUID`. */
-function newId(): string {
-  const bytes = crypto.getRandomValues(new Uint8Array(16))
-  bytes[6] = (bytes[6]! & 0x0f) | 0x40
-  bytes[8] = (bytes[8]! & 0x3f) | 0x80
-  const digits = Array.from(bytes, (byte) => byte.toString(16).padStart(2, '0')).join('')
-  return digits.replace(/^(.{8})(.{4})(.{4})(.{4})(.{12})$/, '$1-$2-$3-$4-$5')
 }
 
 export function mapOf(session: Session): SongMap {

@@ -21,6 +21,7 @@ from fatsignal.errors import NotFound
 from fatsignal.jobs.queue import make_queue, work
 from fatsignal.store.database import open_pool
 from fatsignal.store.prints import CHANNEL
+from fatsignal.web.changes import TellOthers
 from fatsignal.web.desk import Desk
 from fatsignal.web.ears import router as ears_router
 from fatsignal.web.limits import NotTooLarge
@@ -85,6 +86,7 @@ def create_app(place: Settings | None = None) -> FastAPI:
     app.include_router(live_router)
     app.include_router(ears_router)
     _serve_pages(app)
+    app.add_middleware(TellOthers)
     app.add_middleware(GZipMiddleware, minimum_size=2048, compresslevel=3)
     app.add_middleware(NotTooLarge, largest_bytes=place.largest_upload_bytes)
     app.add_middleware(OnlyOurselves, allowed_hosts=place.allowed_hosts)
