@@ -14,6 +14,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 from uuid import uuid4
 
 import psycopg
@@ -79,7 +80,7 @@ class Application:
     process: subprocess.Popen[bytes]
     environment: dict[str, str]
 
-    def get(self, path: str) -> object:
+    def get(self, path: str) -> Any:
         with urllib.request.urlopen(self.url + path, timeout=30) as answer:
             return json.load(answer)
 

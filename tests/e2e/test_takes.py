@@ -143,6 +143,66 @@ def test_marks_of_the_grid_open_their_evidence_and_a_star_is_kept(takes_page, ap
     expect(page.get_by_role("button", name=re.compile("^Star take"), pressed=True)).to_have_count(0)
 
 
+def test_takes_of_a_phrase_are_heard_side_by_side_at_equal_loudness(takes_page, application):
+    """Follows the test before: several takes of the chorus are there. Their gains meet at one loudness."""
+    page = takes_page
+    page.get_by_role("button", name="Chorus 1 8 bars").click()
+    with page.expect_response(lambda answer: "/api/takes/compared" in answer.url) as answered:
+        page.keyboard.press("v")
+    sounds = answered.value.json()["sounds"]
+    assert len(sounds) >= 4
+    loudness = [sound["loudness_lufs"] + sound["gain_db"] for sound in sounds]
+    assert max(loudness) - min(loudness) < 0.1
+    group = page.get_by_role("group", name="Takes side by side")
+    expect(group.get_by_role("heading", name="Bars 13 to 16, side by side")).to_be_visible()
+    pressed = group.get_by_role("button", pressed=True)
+    expect(pressed).to_have_count(1, timeout=15_000)
+    for key, sound in (("1", sounds[0]), ("3", sounds[2]), ("2", sounds[1])):
+        page.keyboard.press(key)
+        expect(pressed).to_have_attribute("aria-label", f"Hear take {sound['number']} of Baritone here")
+        expect(page.get_by_role("contentinfo").get_by_text("equal loudness")).to_contain_text(f"take {sound['number']}")
+    # D hears all of them dry, another cell of the grid another phrase.
+    page.keyboard.press("d")
+    expect(group.get_by_role("button", name="Heard as: DI")).to_be_visible(timeout=15_000)
+    page.get_by_role("button", name=f"Take {sounds[0]['number']}, bars 17 to 20").click()
+    expect(group.get_by_role("heading", name="Bars 17 to 20, side by side")).to_be_visible(timeout=15_000)
+    # Through a tone that nobody printed yet.
+    group.get_by_role("button", name="Heard as: DI").click()
+    page.get_by_role("option", name="DI through Keel").click()
+    expect(group.get_by_role("button", name="Heard as: DI through Keel")).to_be_visible(timeout=30_000)
+    expect(pressed).to_have_count(1, timeout=15_000)
+    results = Axe().run(page)
+    assert [rule["id"] for rule in results.response["violations"]] == []
+    page.keyboard.press("Escape")
+    expect(group).to_have_count(0)
+
+
+def test_a_star_is_taken_back_and_set_again(takes_page, application):
+    page = takes_page
+    starred = page.get_by_role("button", name=re.compile("^Star take"), pressed=True)
+    expect(starred).to_have_count(0)
+    page.keyboard.press("s")
+    expect(starred).to_have_count(1)
+    page.keyboard.press("u")
+    expect(starred).to_have_count(0)
+    page.keyboard.press("y")
+    expect(starred).to_have_count(1)
+    page.keyboard.press("u")
+    expect(starred).to_have_count(0)
+    application.wait_for(lambda: not any(take["rating"] for take in application.takes()), what="no star")
+
+
+def test_the_keys_of_the_station_are_listed(takes_page):
+    page = takes_page
+    page.keyboard.press("?")
+    keys = page.get_by_role("dialog", name="Keys")
+    expect(keys.get_by_role("heading", name="At this station")).to_be_visible()
+    expect(keys.get_by_text("Star the take", exact=False)).to_be_visible()
+    expect(keys.get_by_text("Hear takes of a phrase side by side", exact=False)).to_be_visible()
+    expect(keys.get_by_text("Roll, and stop", exact=False)).to_be_visible()
+    page.keyboard.press("Escape")
+
+
 def test_a_take_is_moved_in_its_drawer_and_put_back(takes_page, application):
     page = takes_page
     page.get_by_role("button", name="Intro 4 bars").click()

@@ -4,12 +4,14 @@ import numpy as np
 import pytest
 import soundfile
 
+from fatsignal.core.timing.latency import measure_round_trip
+from fatsignal.demo.song import baritone_part
 from fatsignal.engine.listener import Listener
 from fatsignal.engine.protocol import Listening, ListenOrder, Meters, Pitch
 from fatsignal.engine.recorder import Recorder
 from fatsignal.engine.sources import source_of
 from fatsignal.errors import RollRefused
-from fatsignal.rig.interface import SimulatedInterface
+from fatsignal.rig.interface import BUFFER_FRAMES, SimulatedInterface
 from fatsignal.rig.setup import RigSetup
 from fatsignal.rig.situations import check_tempo
 from tests.engine.sources import Tones, order, part, plan, take_file
@@ -64,19 +66,29 @@ def test_a_source_that_ends_within_the_offset_is_an_empty_recording(tmp_path):
     assert (ended.frames, ended.problem) == (0, "")
 
 
-def test_a_late_interface_and_its_offset_give_the_same_take(tmp_path):
-    """The same seed through a buffer of 64 and of 1024: with the round trip left out the samples are the same."""
-    takes = []
-    for buffer in (64, 1024):
-        interface = SimulatedInterface(buffer_frames=buffer)
-        asked = order(
-            tmp_path / str(buffer), plan=plan(play_bar=1, to_bar=2), interface=interface, speed=0.0,
-            parts=[part(tmp_path / str(buffer), setup=RigSetup(mics=[]))],
-            record_offset_frames=round(interface.round_trip_frames()),
-        )  # fmt: skip
-        Recorder(asked, source_of(asked), lambda _: None).run()
-        takes.append(soundfile.read(take_file(asked, "DI"))[0])
-    np.testing.assert_array_equal(takes[0], takes[1])
+def rolled_through(below, interface, offset_frames):
+    """The DI of a roll through an interface, its offset left out."""
+    asked = order(
+        below, plan=plan(play_bar=1, to_bar=2), interface=interface, speed=0.0,
+        parts=[part(below, setup=RigSetup(mics=[]), notes=baritone_part())], record_offset_frames=offset_frames,
+    )  # fmt: skip
+    Recorder(asked, source_of(asked), lambda _: None).run()
+    return soundfile.read(take_file(asked, "DI"))[0]
+
+
+@pytest.mark.parametrize("buffer_frames", BUFFER_FRAMES)
+def test_by_the_measured_offset_a_take_lies_where_it_was_played(tmp_path, buffer_frames):
+    """The pings tell the round trip; without it, the take holds the samples of one without any delay, to a sample."""
+    interface = SimulatedInterface(buffer_frames=buffer_frames)
+    run(listen(tmp_path, "latency", interface=interface))
+    (recorded,) = (tmp_path / "latency").glob("*.wav")
+    offset = measure_round_trip(soundfile.read(recorded)[0], rate_hz=FS).frames
+    assert offset == pytest.approx(2 * buffer_frames + 63.4, abs=0.1)
+    take = rolled_through(tmp_path / "late", interface, round(offset))
+    at_once = SimulatedInterface(buffer_frames=32)
+    true = rolled_through(tmp_path / "true", at_once, round(at_once.round_trip_frames()))
+    assert np.abs(true).max() > 0.05
+    assert any(np.array_equal(np.roll(take, shift)[2:-2], true[2:-2]) for shift in (-1, 0, 1))
 
 
 def test_an_interface_at_another_rate_is_refused_before_anything_is_written(tmp_path):

@@ -1,3 +1,4 @@
+import type { SignalKind } from '../api/client'
 import { type RollState, playedSpan, useLive } from '../api/live'
 import { INK } from '../signal/Glyph'
 import { barBeat, barOne, beatsInBar, seconds } from '../signal/format'
@@ -5,6 +6,7 @@ import { useDesk } from './SessionContext'
 import { useFrame } from './useFrame'
 
 const LOWEST = -48
+const SILENT = -120
 
 /** The page that is read from three metres: count-in, bar and beat, section, take, level, how far it is. */
 export function AcrossTheRoom({ onLeave }: { onLeave: () => void }) {
@@ -20,6 +22,11 @@ export function AcrossTheRoom({ onLeave }: { onLeave: () => void }) {
   const place = barBeat(frame || line?.from_frame || barOne(session), session)
   const [bar, beat] = place.split('.')
   const channels = rolling?.channels ?? []
+  const several = rolling !== null && rolling.parts.length > 1
+  const partName = (id: string) => session.parts.find((entry) => entry.id === id)?.name ?? ''
+  // One column as long as all can be read from afar; many channels share the room.
+  const columns = channels.length <= 4 ? 1 : channels.length <= 12 ? 2 : 3
+  const dense = columns > 1
   const number =
     rolling?.number ?? 1 + Math.max(0, ...takes.filter((take) => take.part_id === part?.id).map((take) => take.number))
   const from = played?.from_frame ?? line?.from_frame ?? 0
@@ -58,23 +65,18 @@ export function AcrossTheRoom({ onLeave }: { onLeave: () => void }) {
         )}
       </div>
       <div className="flex flex-col gap-3.5">
-        {channels.map((channel, index) => {
-          const peak = meters?.peak_dbfs[index] ?? -120
-          const average = meters?.average_dbfs[index] ?? -120
-          const place = (level: number) => `${(100 * (Math.max(LOWEST, Math.min(0, level)) - LOWEST)) / -LOWEST}%`
-          return (
-            <div key={channel.name} className="grid grid-cols-[9rem_1fr_7rem] items-center gap-5 text-[26px]">
-              <span className="font-name font-semibold first-letter:uppercase">{channel.name}</span>
-              <span className="relative h-8 border-b-2 border-ink bg-wash">
-                <span className="absolute inset-y-0 left-0" style={{ width: place(average), background: INK[channel.kind] }} />
-                <span className="absolute inset-y-0 w-1.5 -translate-x-full bg-ink" style={{ left: place(peak) }} />
-              </span>
-              <span className={peak > -1 ? 'font-bold text-mic' : ''}>
-                {peak > -1 ? '! hot' : peak < -60 ? 'silent' : `−${Math.abs(Math.round(peak))} dB`}
-              </span>
-            </div>
-          )
-        })}
+        <div className={`grid gap-x-9 ${dense ? 'gap-y-1.5' : 'gap-y-3.5'}`} style={{ gridTemplateColumns: `repeat(${columns}, minmax(0, 1fr))` }}>
+          {channels.map((channel, index) => (
+            <ChannelBar
+              key={`${channel.part_id} ${channel.name}`}
+              name={several ? `${partName(channel.part_id)} ${channel.name}` : channel.name}
+              kind={channel.kind}
+              peak={meters?.peak_dbfs[index] ?? SILENT}
+              average={meters?.average_dbfs[index] ?? SILENT}
+              dense={dense}
+            />
+          ))}
+        </div>
         <div className="mt-2 grid grid-cols-[9rem_1fr_7rem] items-center gap-5 text-[22px] text-pencil">
           <span>{seconds((done * (to - from)) / session.rate_hz)}</span>
           <span className="relative h-2.5 bg-wash">
@@ -93,6 +95,33 @@ export function AcrossTheRoom({ onLeave }: { onLeave: () => void }) {
           Leave this page with Escape
         </button>
       </div>
+    </div>
+  )
+}
+
+interface ChannelBarProps {
+  name: string
+  kind: SignalKind
+  peak: number
+  average: number
+  dense: boolean
+}
+
+/** The level of one channel as one thick bar. */
+function ChannelBar({ name, kind, peak, average, dense }: ChannelBarProps) {
+  const place = (level: number) => `${(100 * (Math.max(LOWEST, Math.min(0, level)) - LOWEST)) / -LOWEST}%`
+  return (
+    <div
+      className={`grid items-center ${dense ? 'grid-cols-[8.5rem_1fr_4.6rem] gap-3 text-[18px]' : 'grid-cols-[9rem_1fr_7rem] gap-5 text-[26px]'}`}
+    >
+      <span className="truncate font-name font-semibold first-letter:uppercase">{name}</span>
+      <span className={`relative border-b-2 border-ink bg-wash ${dense ? 'h-5' : 'h-8'}`}>
+        <span className="absolute inset-y-0 left-0" style={{ width: place(average), background: INK[kind] }} />
+        <span className="absolute inset-y-0 w-1.5 -translate-x-full bg-ink" style={{ left: place(peak) }} />
+      </span>
+      <span className={peak > -1 ? 'font-bold text-mic' : ''}>
+        {peak > -1 ? '! hot' : peak < -60 ? 'silent' : `−${Math.abs(Math.round(peak))} dB`}
+      </span>
     </div>
   )
 }

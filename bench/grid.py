@@ -1,0 +1,152 @@
+"""The phrase grid with many takes, in the real browser. Run: .venv/bin/python -m bench.grid
+
+60 takes of one section with 24 phrases, every take judged. Prints the seconds from choosing the section to its drawn
+rows with their marks, as the page itself sees them, and the frames a second at which it scrolls, beside those of an
+empty page of the same browser. Aims: under 0.5 s, and 60 frames a second or as many as the empty page has.
+"""
+
+import asyncio
+import tempfile
+from datetime import UTC, datetime
+from pathlib import Path
+from statistics import median
+from uuid import uuid4
+
+import numpy as np
+import psycopg
+from playwright.sync_api import Page, sync_playwright
+
+from fatsignal.acts.survey import keep_wave
+from fatsignal.core.clip import Clip
+from fatsignal.core.song.sections import SongSection
+from fatsignal.core.takes.notes import listen_to
+from fatsignal.core.takes.windows import Window
+from fatsignal.core.timing.tempo import TempoMap
+from fatsignal.files.playing import save_playing
+from fatsignal.rig.setup import standard_rig
+from fatsignal.store import parts, sections, sessions, takes
+from fatsignal.store.database import migrate
+from launcher.postgres import Postgres
+from tests.conftest import running_application
+from tests.e2e.conftest import QUIET
+
+TAKES, PHRASES, PHRASE_BARS, RATE_HZ = 60, 24, 2, 48_000
+TEMPO = TempoMap.steady(104, rate_hz=RATE_HZ)
+
+# Chooses the section and looks at every frame whether the rows in sight are drawn and marked.
+OPEN = """() => new Promise((done) => {
+  const began = performance.now()
+  const look = () => {
+    const rows = [...document.querySelectorAll('[aria-label="Takes of the section"] .group\\\\/row')]
+    const cells = rows.flatMap((row) => [...row.querySelectorAll('svg path[fill^=var]')])
+    const marks = document.querySelectorAll('[aria-label="Takes of the section"] li').length
+    if (rows.length < 5 || cells.length < rows.length * 24 || marks === 0) requestAnimationFrame(look)
+    else requestAnimationFrame(() => done(performance.now() - began))
+  }
+  look()
+})"""
+SCROLL = """(empty) => new Promise((done) => {
+  const inside = document.querySelector('[aria-label="Takes of the section"] .overflow-y-auto')
+  const times = []
+  let at = 0
+  const turn = (now) => {
+    times.push(now)
+    at += 9
+    if (!empty) inside.scrollTop = at % (inside.scrollHeight - inside.clientHeight)
+    if (times.length < 240) requestAnimationFrame(turn)
+    else done(times.slice(1).map((time, index) => time - times[index]))
+  }
+  requestAnimationFrame(turn)
+})"""
+
+
+async def fill(url: str, data: Path) -> None:
+    """A session of two sections; all takes play the second one."""
+    await migrate(url)
+    random = np.random.default_rng(1)
+    bars = PHRASES * PHRASE_BARS
+    start, end = TEMPO.bar_frame(9), TEMPO.bar_frame(9 + bars)
+    async with await psycopg.AsyncConnection.connect(url) as conn:
+        session = await sessions.add_session(
+            conn, name="Long", artist="", depth="24", tempo=TEMPO, folder="Long", song_bars=8 + bars
+        )
+        song = [SongSection(uuid4(), "Front", 1, 8, 2), SongSection(uuid4(), "Grid", 9, bars, PHRASE_BARS)]
+        await sections.replace_sections(conn, session.id, song)
+        rig = standard_rig("baritone guitar").model_dump(mode="json")
+        part = await parts.add_part(conn, session_id=session.id, name="Baritone", rig=rig, written=[], armed=True)
+        for number in range(1, TAKES + 1):
+            take_id = uuid4()
+            strokes = plucks_of(start, end, random)
+            keep_wave(data / "waves", str(take_id), Clip(np.repeat(strokes[:, None], 3, axis=1), RATE_HZ))
+            save_playing(data / "waves" / f"{take_id}.playing.npz", listen_to(strokes, rate_hz=RATE_HZ))
+            take = takes.Take(
+                id=take_id, part_id=part.id, number=number, recorded_at=datetime.now(UTC), rate_hz=RATE_HZ,
+                from_frame=start, recorded_frame=start, frames=end - start, windows=(Window(start, end),),
+                origin="imported", rig_sheet={}, folder=f"Long/{number}",
+            )  # fmt: skip
+            checks = {
+                "peak_dbfs": -6.0, "true_peak_dbtp": -6.0, "average_dbfs": -15.0, "loudness_lufs": -18.0,
+                "crest_db": 9.0, "dc": 0.0, "flat_top_runs": 0, "advice": None,
+            }  # fmt: skip
+            channels = [
+                takes.TakeChannel(position=p, name=name, kind=kind, file=f"{p}.wav", sha256="0" * 64, checks=checks)
+                for p, (name, kind) in enumerate((("DI", "di"), ("mic A", "mic"), ("mic B", "mic")))
+            ]
+            await takes.add_take(conn, take, channels)
+
+
+def plucks_of(start: int, end: int, random: np.random.Generator) -> np.ndarray:
+    """Eighths of decaying noise, some of them missing or late, so that there is something to mark."""
+    out = np.zeros(end - start)
+    beat = (TEMPO.bar_frame(2) - TEMPO.bar_frame(1)) // 8
+    for place in range(0, end - start - beat, beat):
+        if random.random() < 0.02:
+            continue
+        at = max(0, place + round(random.normal(0, 0.005) * RATE_HZ) + (2400 if random.random() < 0.02 else 0))
+        ring = np.exp(-np.arange(beat) / 4000) * random.normal(0, 0.2, beat)
+        out[at : at + beat] += ring[: len(out) - at]
+    return out
+
+
+def frames_a_second(page: Page, *, empty: bool) -> tuple[float, float]:
+    """In the median, and in the slowest twentieth of the frames."""
+    spent_ms = np.array(page.evaluate(SCROLL, empty))
+    return 1000 / float(np.median(spent_ms)), 1000 / float(np.quantile(spent_ms, 0.95))
+
+
+def main() -> None:
+    with tempfile.TemporaryDirectory() as scratch:
+        data = Path(scratch) / "data"
+        server = Postgres(Path(scratch) / "postgres")
+        url = server.start()
+        try:
+            asyncio.run(fill(url, data))
+            with running_application(data, url, demo="0") as app, sync_playwright() as playwright:
+                browser = playwright.chromium.launch(
+                    executable_path="/usr/bin/chromium", chromium_sandbox=False, args=QUIET
+                )
+                page = browser.new_page(viewport={"width": 1280, "height": 800})
+                drawn_s = []
+                for _ in range(6):
+                    page.goto(f"{app.url}/takes")
+                    page.wait_for_timeout(3_000)
+                    page.get_by_role("button", name=f"Grid {PHRASES * PHRASE_BARS} bars").evaluate(
+                        "(button) => button.click()"
+                    )
+                    drawn_s.append(page.evaluate(OPEN) / 1000)
+                scrolled = frames_a_second(page, empty=False)
+                page.goto("about:blank")
+                blank = frames_a_second(page, empty=True)
+                browser.close()
+            again = sorted(drawn_s[1:])
+            print(
+                f"grid of {TAKES} takes x {PHRASES} phrases: drawn in {median(again):.2f} s ({again[0]:.2f} to "
+                f"{again[-1]:.2f}; first, all judged for it: {drawn_s[0]:.2f}); scrolls at {scrolled[0]:.0f} frames/s, "
+                f"{scrolled[1]:.0f} in its slowest twentieth (empty page: {blank[0]:.0f}, {blank[1]:.0f})"
+            )
+        finally:
+            server.stop()
+
+
+if __name__ == "__main__":
+    main()
