@@ -230,9 +230,10 @@ def test(rest: list[str]) -> int:
     runs = {"pytest": [*pytest, *rest]}
     if not rest:
         # What keeps time, or drives a browser, has the machine for itself.
+        slowest = ["--durations", "25"]
         runs = {
-            "pytest, two at once": [*pytest, "-m", "not alone", "-n", "2", "--dist", "loadfile"],
-            "pytest, alone": [*pytest, "-m", "alone"],
+            "pytest, two at once": [*pytest, "-m", "not alone", "-n", "2", "--dist", "loadfile", *slowest],
+            "pytest, alone": [*pytest, "-m", "alone", *slowest],
         }
     for name, command in runs.items():
         print(f"== {name}", flush=True)

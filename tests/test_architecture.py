@@ -1,6 +1,7 @@
 """The house's rules: arrows run downwards only."""
 
 import ast
+import subprocess
 import sys
 from pathlib import Path
 
@@ -55,3 +56,10 @@ def test_core_reads_no_files_no_clock_and_no_environment():
 def test_no_file_of_ours_has_grown_past_two_subjects():
     long = {path.name: count for path in MODULES if (count := len(path.read_text().splitlines())) > 420}
     assert not long
+
+
+def test_the_server_starts_without_what_only_computing_needs():
+    """numba and scipy take longer to import than everything else together; they are imported by who computes."""
+    looks = "import sys, fatsignal.web.app; print([name for name in ('numba', 'scipy') if name in sys.modules])"
+    found = subprocess.run([sys.executable, "-c", looks], check=True, capture_output=True, text=True)
+    assert found.stdout.strip() == "[]"

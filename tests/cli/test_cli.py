@@ -180,7 +180,8 @@ def run(*arguments, code=0):
 
 def struck(path, beats, *, late_s=None, rate_hz=48_000):
     """Plucked notes at 120 beats a minute; `late_s` moves single ones: {index: seconds}."""
-    from fatsignal.core.instrument.plucked_string import StringEvent, StringRunner, StringShape
+    from fatsignal.core.instrument.plucked_string import StringRunner, StringShape
+    from fatsignal.core.instrument.string_event import StringEvent
 
     moved = late_s or {}
     events = []

@@ -105,3 +105,11 @@ def test_a_worker_without_a_database_says_what_to_do(tmp_path, monkeypatch, caps
     monkeypatch.setattr(commands, "set_up_python", lambda **_: None)
     assert commands.main(["worker"]) == 1
     assert "./fatsignal start" in capsys.readouterr().err
+
+
+def test_every_command_that_is_told_of_explains_itself(capfd):
+    told = [line.split()[1] for line in commands.USAGE.splitlines() if line.startswith("  ./fatsignal")]
+    assert {"start", "test", "reamp", "timing", "check"} <= set(told)
+    for name in told:
+        assert commands.main([name, "--help"]) == 0
+        assert name in capfd.readouterr().out

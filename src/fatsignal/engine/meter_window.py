@@ -5,6 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from fatsignal.core.clip import Samples
+from fatsignal.core.level.peak import peaks_and_averages
 from fatsignal.core.level.pyramid import columns
 from fatsignal.core.units import db_from_amplitude
 
@@ -48,8 +49,7 @@ class MeterWindow:
         ready, self._undrawn = waiting[: whole * FRAMES_PER_COLUMN], waiting[whole * FRAMES_PER_COLUMN :]
         first, self._drawn_columns = self._drawn_columns, self._drawn_columns + whole
         # All channels at once: a loop over them would cost more than everything else at 24 channels.
-        peaks = np.maximum(recent.max(axis=0), -recent.min(axis=0))
-        averages = np.sqrt(np.einsum("ij,ij->j", recent, recent) / len(recent))
+        peaks, averages = peaks_and_averages(recent)
         return Levels(
             [_shown(db_from_amplitude(float(peak))) for peak in peaks],
             [_shown(db_from_amplitude(float(average))) for average in averages],

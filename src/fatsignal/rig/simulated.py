@@ -20,7 +20,8 @@ from fatsignal.core.instrument.instruments import INSTRUMENTS, string_inharmonic
 from fatsignal.core.instrument.mains import MainsRunner
 from fatsignal.core.instrument.pickup_filter import pickup_filter
 from fatsignal.core.instrument.player import Hand, Mistake, Note, perform
-from fatsignal.core.instrument.plucked_string import StringEvent, StringRunner, StringShape
+from fatsignal.core.instrument.plucked_string import StringRunner, StringShape
+from fatsignal.core.instrument.string_event import StringEvent
 from fatsignal.core.mics.microphone import MIC_KINDS
 from fatsignal.core.mics.speaker_field import MicPosition, mic_impulse_response
 from fatsignal.core.takes.windows import Window

@@ -12,7 +12,8 @@ from fatsignal.core.instrument.mains import MainsRunner
 from fatsignal.core.instrument.pickup import Load, Pickup, resonance_hz, response_db
 from fatsignal.core.instrument.pickup_filter import pickup_filter
 from fatsignal.core.instrument.player import Hand, Note, perform
-from fatsignal.core.instrument.plucked_string import StringEvent, StringRunner, StringShape
+from fatsignal.core.instrument.plucked_string import StringRunner, StringShape
+from fatsignal.core.instrument.string_event import StringEvent
 from fatsignal.core.timing.tempo import TempoMap
 from fatsignal.core.units import cents_between, equal_tempered_hz
 from tests.reference import spice

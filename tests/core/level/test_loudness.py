@@ -3,9 +3,10 @@ import pyloudnorm
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from scipy.signal import sosfilt
 
 from fatsignal.core.clip import Clip
-from fatsignal.core.level.loudness import integrated_loudness_lufs, k_weighting
+from fatsignal.core.level.loudness import block_powers, integrated_loudness_lufs, k_weighting
 from tests.signals import FS, noise, sine
 
 
@@ -73,3 +74,14 @@ def test_loudness_follows_gain_decibel_for_decibel(gain_db):
     signal = noise(1.0, seed=1770)
     louder = integrated_loudness_lufs(Clip.mono(signal * 10 ** (gain_db / 20), FS))
     assert louder - integrated_loudness_lufs(Clip.mono(signal, FS)) == pytest.approx(gain_db, abs=1e-6)
+
+
+@pytest.mark.parametrize(("rate_hz", "channels"), [(48_000, 1), (44_100, 2), (11_025, 1), (22_050, 3)])
+def test_block_powers_are_those_of_a_reference_filter(rate_hz, channels):
+    """SciPy's second-order sections, and each block of 400 ms summed by itself."""
+    samples = np.random.default_rng(rate_hz).normal(0, 0.1, (round(2.35 * rate_hz), channels))
+    weighted = sosfilt(k_weighting(rate_hz), samples, axis=0)
+    block = round(0.4 * rate_hz)
+    starts = [round(index * 0.1 * rate_hz) for index in range(20)]
+    expected = [np.square(weighted[start : start + block]).sum() / block for start in starts]
+    np.testing.assert_allclose(block_powers(Clip(samples, rate_hz)), expected, rtol=1e-9)

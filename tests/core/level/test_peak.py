@@ -1,8 +1,9 @@
 import numpy as np
 import pytest
+from scipy.signal import firwin, upfirdn
 
 from fatsignal.core.clip import Clip
-from fatsignal.core.level.peak import crest_db, flat_top_runs, peak_dbfs, rms_dbfs
+from fatsignal.core.level.peak import crest_db, flat_top_runs, flat_tops, peak_dbfs, rms_dbfs
 from fatsignal.core.level.report import di_advice, measure_level, played_average_dbfs
 from fatsignal.core.level.true_peak import true_peak_dbtp
 from tests.signals import FS, noise, sine
@@ -42,6 +43,27 @@ def test_true_peak_does_not_depend_on_where_pieces_are_cut(monkeypatch):
     whole = true_peak_dbtp(signal, rate_hz=FS)
     monkeypatch.setattr("fatsignal.core.level.true_peak._PIECE_FRAMES", 77)
     assert true_peak_dbtp(signal, rate_hz=FS) == pytest.approx(whole, abs=1e-9)
+
+
+@pytest.mark.parametrize("rate_hz", [48_000, 192_000])
+@pytest.mark.parametrize("frames", [1, 5, 30, 511, 512, 513, 5_000])
+def test_true_peak_is_that_of_a_reference_interpolation(rate_hz, frames):
+    """SciPy's polyphase filter with the same low-pass over all of the signal, nothing passed over."""
+    factor = 8 if rate_hz <= 96_000 else 4
+    low_pass = factor * firwin(24 * factor + 1, 0.98 / factor, window=("kaiser", 8.0))
+    random = np.random.default_rng(frames)
+    for signal in (random.normal(0, 0.1, frames), np.exp(-np.arange(frames) / 200) * random.normal(0, 0.3, frames)):
+        highest = max(np.abs(signal).max(), np.abs(upfirdn(low_pass, signal, up=factor)).max())
+        assert true_peak_dbtp(signal, rate_hz=rate_hz) == pytest.approx(20 * np.log10(highest), abs=1e-4)
+
+
+@pytest.mark.parametrize("sign", [1, -1])
+def test_flat_tops_are_told_at_their_first_frame(sign):
+    signal = 0.2 * noise(1, seed=8)
+    signal[[100, 101, 102, 30_000, 30_001, 30_002, 30_003]] = sign * 0.9
+    signal[[5_000, 5_001]] = sign * 0.9
+    assert flat_tops(signal) == [100, 30_000]
+    assert flat_tops(np.full(10, sign * 0.9)) == [0]
 
 
 def test_clipping_is_counted_once_a_crest():

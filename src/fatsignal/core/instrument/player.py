@@ -8,7 +8,7 @@ from fractions import Fraction
 import numpy as np
 
 from fatsignal.core.instrument.instruments import Instrument
-from fatsignal.core.instrument.plucked_string import StringEvent
+from fatsignal.core.instrument.string_event import StringEvent
 from fatsignal.core.timing.tempo import TempoMap
 from fatsignal.core.units import equal_tempered_hz
 

@@ -17,6 +17,7 @@ from numba import njit
 from numpy.typing import NDArray
 
 from fatsignal.core.clip import Samples
+from fatsignal.core.instrument.string_event import StringEvent
 
 # One row an event of a string, times in frames; see `StringEvent`.
 EventTable = NDArray[np.float64]
@@ -25,18 +26,6 @@ _DISPERSION_SECTIONS = 2
 _SHORTEST_LOOP_FRAMES = 12
 # A finger or palm takes about this long to lie down.
 _SOFT_TOUCH_S = 0.003
-
-
-@dataclass(frozen=True, slots=True)
-class StringEvent:
-    """What happens to a string at a frame: it is plucked at a pitch, or damped."""
-
-    frame: int
-    frequency_hz: float
-    force: float  # 0 to 1; harder is louder and brighter
-    decay_s: float  # time to −60 dB of the fundamental
-    brightness: float  # 0 to 1; how slowly the upper partials die
-    pluck: bool  # False: only the damping changes, as when a finger lifts
 
 
 @dataclass(frozen=True, slots=True)

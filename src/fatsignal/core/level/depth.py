@@ -31,13 +31,14 @@ class WordPacker:
         """Words of `block`, shape (frames, channels), interleaved; what exceeds full scale is clipped to it."""
         if self.depth == "32f":
             return np.ascontiguousarray(block, dtype="<f4").tobytes()
-        words = self.words(block)
         if self.depth == "16":
-            return words.astype("<i2").tobytes()
-        # Words of four bytes laid three apart: the next one covers the fourth byte of each.
-        packed = np.empty(3 * words.size + 1, dtype=np.uint8)
-        np.ndarray(words.size, "<i4", packed, strides=(3,))[:] = words.ravel()
-        return packed[:-1].tobytes()
+            return self.words(block).astype("<i2").tobytes()
+        # Imported here: who only names a depth does not pay for numba.
+        from fatsignal.core.level.packing import pack_24
+
+        packed = np.empty(3 * block.size, dtype=np.uint8)
+        pack_24(np.asarray(block, dtype=np.float64), packed)
+        return packed.tobytes()
 
     def words(self, block: Samples) -> NDArray[np.int32]:
         """Integer values of `block` at 16 or 24 bits, shape kept."""

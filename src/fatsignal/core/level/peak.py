@@ -1,5 +1,6 @@
 """Sample peak, RMS, crest factor, direct offset and flat tops of one channel."""
 
+import numba
 import numpy as np
 
 from fatsignal.core.clip import Samples
@@ -21,6 +22,22 @@ def rms_dbfs(signal: Samples) -> float:
     if signal.size == 0:
         return -np.inf
     return db_from_amplitude(float(np.sqrt(np.dot(signal, signal) / signal.size)))
+
+
+def peaks_and_averages(samples: Samples) -> tuple[Samples, Samples]:
+    """Largest magnitude and root mean square of every channel of `samples`, shape (frames, channels), in one pass."""
+    peaks, squares = np.zeros(samples.shape[1]), np.zeros(samples.shape[1])
+    _add_up(samples, peaks, squares)
+    return peaks, np.sqrt(squares / max(1, len(samples)))
+
+
+@numba.njit(cache=True, nogil=True)
+def _add_up(samples, peaks, squares):
+    for frame in range(samples.shape[0]):
+        for channel in range(samples.shape[1]):
+            sample = samples[frame, channel]
+            peaks[channel] = max(peaks[channel], abs(sample))
+            squares[channel] += sample * sample
 
 
 def crest_db(signal: Samples) -> float:

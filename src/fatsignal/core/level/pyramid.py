@@ -2,6 +2,7 @@
 
 import functools
 
+import numba
 import numpy as np
 from numpy.typing import NDArray
 
@@ -28,11 +29,24 @@ def columns(samples: Samples, *, frames_per_column: int = BASE_FRAMES) -> Column
     """
     frames, channels = samples.shape
     count = -(-frames // frames_per_column)
-    missing = count * frames_per_column - frames
-    padded = np.concatenate([samples, np.repeat(samples[-1:], missing, axis=0)]) if missing else samples
-    blocks = padded.reshape(count, frames_per_column, channels)
-    extremes = np.stack([np.floor(blocks.min(axis=1) * _FULL), np.ceil(blocks.max(axis=1) * _FULL)], axis=-1)
-    return np.asarray(np.clip(extremes, -_FULL, _FULL).astype(np.int8).transpose(1, 0, 2))
+    low, high = np.empty((channels, count)), np.empty((channels, count))
+    _extremes(np.asarray(samples, dtype=np.float64), frames_per_column, low, high)
+    extremes = np.stack([np.floor(low * _FULL), np.ceil(high * _FULL)], axis=-1)
+    return np.asarray(np.clip(extremes, -_FULL, _FULL).astype(np.int8))
+
+
+@numba.njit(cache=True, nogil=True)
+def _extremes(samples, frames_per_column, low, high):
+    """Lowest and highest sample of each run, all channels in one pass."""
+    for column in range(low.shape[1]):
+        start = column * frames_per_column
+        for channel in range(low.shape[0]):
+            low[channel, column] = high[channel, column] = samples[start, channel]
+        for frame in range(start, min(start + frames_per_column, len(samples))):
+            for channel in range(low.shape[0]):
+                sample = samples[frame, channel]
+                low[channel, column] = min(low[channel, column], sample)
+                high[channel, column] = max(high[channel, column], sample)
 
 
 def coarser(fine: Columns, factor: int) -> Columns:
