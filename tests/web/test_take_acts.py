@@ -152,3 +152,56 @@ def test_a_stretch_is_heard_dry_or_through_a_tone_where_its_print_would_lie(appl
     assert abs(first[0] - first[1]) < 0.004 * FS
     status, problem = application.send("GET", f"/api/takes/compared?id={takes[0]['id']}&from_frame=9&to_frame=8")
     assert (status, "ends after it begins" in problem["detail"]) == (422, True)
+
+
+def test_every_note_is_told_with_its_cents(application, takes):
+    chorus = next(section for section in application.session["sections"] if section["name"] == "Chorus 1")
+    judged = application.get(f"/api/parts/{takes[0]['part_id']}/judged/{chorus['id']}")
+    for row in judged["takes"]:
+        assert all(abs(note["cents"]) <= 50 for note in row["notes"])
+        assert all(note["name"][-1].isdigit() for note in row["notes"])
+        assert [note["frame"] for note in row["notes"]] == sorted(note["frame"] for note in row["notes"])
+
+
+def test_an_instrument_that_stays_in_tune_has_no_drift(application, takes):
+    drifts = application.get(f"/api/parts/{takes[0]['part_id']}/tuning-drift")
+    for drift in drifts:
+        assert abs(drift["cents"]) >= 6
+        assert drift["first_number"] < drift["last_number"]
+        assert drift["note"] in drift["says"]
+    assert len(drifts) <= 1
+    assert application.send("GET", "/api/parts/00000000-0000-0000-0000-000000000000/tuning-drift")[0] == 404
+
+
+def test_what_cannot_be_compared_is_refused_with_a_sentence(application, takes):
+    one, start = takes[0]["id"], takes[0]["windows"][0]["from_frame"]
+
+    def compared(query):
+        return application.send("GET", f"/api/takes/compared?{query}")
+
+    assert compared(f"from_frame={start}&to_frame={start + FS}")[0] == 422
+    status, problem = compared(f"id={one}&from_frame={start}&to_frame={start + 121 * FS}")
+    assert (status, "up to 120 s" in problem["detail"]) == (422, True)
+    status, problem = compared(f"id={one}&from_frame={start}&to_frame={start}")
+    assert (status, "ends after it begins" in problem["detail"]) == (422, True)
+    many = "&".join(f"id={one}" for _ in range(10))
+    assert compared(f"{many}&from_frame={start}&to_frame={start + FS}")[0] == 422
+
+
+def test_a_channel_that_a_take_lacks_is_told_by_the_one_that_is_heard(application, takes):
+    start = takes[0]["windows"][0]["from_frame"]
+    query = f"id={takes[0]['id']}&from_frame={start}&to_frame={start + FS}"
+    assert application.get(f"/api/takes/compared?{query}&channel=mic%20B")["sounds"][0]["channel"] == "mic B"
+    assert application.get(f"/api/takes/compared?{query}&channel=di")["sounds"][0]["channel"] == "DI"
+    fallen_back = application.get(f"/api/takes/compared?{query}&channel=mic%20Z")["sounds"][0]
+    assert fallen_back["channel"] in {channel["name"] for channel in takes[0]["channels"]}
+
+
+def test_beyond_the_ends_of_a_file_a_stretch_is_silent(application, takes):
+    take = takes[0]
+    end = take["from_frame"] + take["frames"]
+    query = f"id={take['id']}&from_frame={end - FS}&to_frame={end + FS}&channel=di"
+    samples, _ = sound(application, application.get(f"/api/takes/compared?{query}")["sounds"][0]["audio_url"])
+    assert len(samples) == 2 * FS
+    assert np.abs(samples[:FS]).max() > 0
+    assert not samples[FS:].any()

@@ -63,13 +63,15 @@ test('what is gone has no keys any more', () => {
 })
 
 test('the sheet lists them where they belong, each once', () => {
-  render(
+  const shown = (open: boolean) => (
     <>
       <Having keys="1x" rank="frame" does={() => {}} />
       <Having keys="1" rank="act" does={() => {}} />
-      <Keys open onClose={() => {}} />
-    </>,
+      <Keys open={open} onClose={() => {}} />
+    </>
   )
+  const { rerender } = render(shown(false))
+  rerender(shown(true))
   expect(screen.getByText('Just now')).toBeTruthy()
   expect(screen.getByText('Everywhere')).toBeTruthy()
   expect(screen.queryByText('At this station')).toBeNull()

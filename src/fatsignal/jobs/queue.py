@@ -66,9 +66,15 @@ async def work(app: App, database_url: str, *, concurrency: int, name: str) -> N
         rescue.cancel()
 
 
+def told_to_end() -> bool:
+    """Whether this task was cancelled; a database that is away may put its own trouble in the place of that."""
+    task = asyncio.current_task()
+    return task is not None and task.cancelling() > 0
+
+
 async def _rescue(app: App, database_url: str) -> None:
     """Every second: jobs of workers that died, and prints that a stopped worker left, are rendered again."""
-    while True:
+    while not told_to_end():
         try:
             for job in await app.job_manager.get_stalled_jobs(seconds_since_heartbeat=STALLED_S):
                 await app.job_manager.retry_job(job)

@@ -18,11 +18,12 @@ from starlette.middleware.gzip import GZipMiddleware
 import fatsignal
 from fatsignal.config import Settings, settings
 from fatsignal.errors import NotFound
-from fatsignal.jobs.queue import make_queue, work
+from fatsignal.jobs.queue import make_queue, told_to_end, work
 from fatsignal.store.database import open_pool
 from fatsignal.store.prints import CHANNEL
 from fatsignal.web.changes import TellOthers
 from fatsignal.web.desk import Desk
+from fatsignal.web.early import import_what_computes
 from fatsignal.web.ears import router as ears_router
 from fatsignal.web.limits import NotTooLarge
 from fatsignal.web.live import Hub
@@ -105,6 +106,7 @@ async def _lifespan(app: FastAPI) -> AsyncIterator[None]:
     app.state.queue = queue = make_queue(place.database_url)
     tasks = []
     async with queue.open_async():
+        tasks.append(asyncio.create_task(asyncio.to_thread(import_what_computes)))
         tasks.append(asyncio.create_task(desk.run()))
         tasks.append(asyncio.create_task(_hear_prints(place.database_url, hub)))
         if place.workers:
@@ -124,16 +126,16 @@ async def _keep_working(queue: "object", place: Settings) -> None:
     while True:
         try:
             await work(queue, place.database_url, concurrency=place.workers, name="application")  # type: ignore[arg-type]
-        except asyncio.CancelledError:
-            raise
         except Exception as trouble:
+            if told_to_end():
+                raise asyncio.CancelledError from trouble
             log.warning("the render worker starts again: %s", trouble)
         await asyncio.sleep(_RECONNECT_S)
 
 
 async def _hear_prints(database_url: str, hub: Hub) -> None:
     """Pass on what any worker, here or elsewhere, tells about prints."""
-    while True:
+    while not told_to_end():
         with contextlib.suppress(OperationalError):
             async with await AsyncConnection.connect(database_url, autocommit=True) as conn:
                 await conn.execute(f"LISTEN {CHANNEL}")

@@ -1,0 +1,15 @@
+"""What only computing needs takes seconds to import: it is imported beside the first page, before anybody rolls."""
+
+import importlib
+
+_WANTED_FIRST = (
+    "fatsignal.acts.roll_order", "fatsignal.acts.play_beside", "fatsignal.acts.enter_roll",
+    "fatsignal.core.level.pyramid", "fatsignal.core.timing.click", "fatsignal.acts.judge_section",
+    "fatsignal.acts.hear_phrase", "fatsignal.acts.run_check", "fatsignal.core.timing.pulse",
+)  # fmt: skip
+
+
+def import_what_computes() -> None:
+    """In the order in which it is likely to be wanted; runs in a thread of its own."""
+    for name in _WANTED_FIRST:
+        importlib.import_module(name)
