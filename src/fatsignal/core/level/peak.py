@@ -42,8 +42,12 @@ def _add_up(samples, peaks, squares):
 
 def crest_db(signal: Samples) -> float:
     """Peak over RMS; 3.01 dB for a sine, 0 for silence, which has neither."""
-    rms = rms_dbfs(signal)
-    return peak_dbfs(signal) - rms if np.isfinite(rms) else 0.0
+    return crest_between(peak_dbfs(signal), rms_dbfs(signal))
+
+
+def crest_between(peak: float, average: float) -> float:
+    """The crest of what has this peak and RMS, both in dBFS."""
+    return peak - average if np.isfinite(average) else 0.0
 
 
 def direct_offset(signal: Samples) -> float:

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from fatsignal.core.clip import Clip, Samples
 from fatsignal.core.level.aims import turn_by_db
 from fatsignal.core.level.loudness import integrated_loudness_lufs
-from fatsignal.core.level.peak import crest_db, direct_offset, flat_top_runs, peak_dbfs, rms_dbfs
+from fatsignal.core.level.peak import crest_between, direct_offset, flat_top_runs, peak_dbfs, rms_dbfs
 from fatsignal.core.level.true_peak import true_peak_dbtp
 
 _PLAYED_WINDOW_S = 0.1
@@ -36,15 +36,16 @@ class LevelReport:
 def measure_level(clip: Clip) -> LevelReport:
     """Measure every level figure of `clip`; silence reads ``-inf``, never an error."""
     channels = [clip.channel(index) for index in range(clip.channels)]
+    peaks, averages = [peak_dbfs(channel) for channel in channels], [rms_dbfs(channel) for channel in channels]
     return LevelReport(
         rate_hz=clip.rate_hz,
         channels=clip.channels,
         frames=clip.frames,
-        peak_dbfs=[peak_dbfs(channel) for channel in channels],
+        peak_dbfs=peaks,
         true_peak_dbtp=[true_peak_dbtp(channel, rate_hz=clip.rate_hz) for channel in channels],
-        rms_dbfs=[rms_dbfs(channel) for channel in channels],
+        rms_dbfs=averages,
         loudness_lufs=integrated_loudness_lufs(clip),
-        crest_db=[crest_db(channel) for channel in channels],
+        crest_db=[crest_between(peak, average) for peak, average in zip(peaks, averages, strict=True)],
         dc=[direct_offset(channel) for channel in channels],
         flat_top_runs=[flat_top_runs(channel) for channel in channels],
     )

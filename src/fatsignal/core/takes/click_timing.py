@@ -2,6 +2,7 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -92,16 +93,17 @@ def _fit(
 
 def _places(at: NDArray[np.int64], tempo: TempoMap, division: int) -> tuple[NDArray[np.int64], Samples]:
     """The nearest place of a grid for each stroke, and how many frames the grid's step has there."""
-    found, steps = [], []
-    for frame in at:
-        place = tempo.place_at(int(frame))
-        start = tempo.beat_frame(place.bar, place.beat)
-        last = place.beat >= tempo.meter_at(place.bar).beats
-        end = tempo.bar_frame(place.bar + 1) if last else tempo.beat_frame(place.bar, place.beat + 1)
-        step = (end - start) / division
-        found.append(round(start + step * round((frame - start) / step)))
-        steps.append(step)
-    return np.array(found, dtype=np.int64), np.array(steps, dtype=np.float64)
+    beats = _beat_frames(tempo, tempo.bar_at(int(at.min())), tempo.bar_at(int(at.max())) + 1)
+    beat = np.searchsorted(beats, at, side="right") - 1
+    steps = (beats[beat + 1] - beats[beat]) / division
+    places = np.rint(beats[beat] + steps * np.rint((at - beats[beat]) / steps))
+    return places.astype(np.int64), steps
+
+
+@lru_cache(maxsize=128)
+def _beat_frames(tempo: TempoMap, from_bar: int, to_bar: int) -> NDArray[np.int64]:
+    """Frames of all beats from one bar to the beginning of another, kept: exact places are dear, and often wanted."""
+    return np.array([*(frame for _, _, frame in tempo.beats(from_bar, to_bar)), tempo.bar_frame(to_bar)])
 
 
 def _drift(at: NDArray[np.int64], ms: Samples) -> float:

@@ -26,7 +26,7 @@ _ABSENT_CLEARNESS, _THUD_CLEARNESS, _DIED_DB = 0.42, 0.76, 12.0
 # A stroke that nobody else has: it is clear by itself, or against the faint traces that the others have there.
 _EXTRA_CLEARNESS, _FAINT_EXTRA, _EXTRA_FACTOR = 1.5, 0.85, 2.5
 # What others play only faintly may as well be a finger on its way: nobody lacks it, and it has no exact place.
-_SURE_CLEARNESS, _PLACED_CLEARNESS = 1.0, 0.95
+_SURE_CLEARNESS, _PLACED_CLEARNESS = 1.1, 0.95
 _LATE_S, _DETUNED_CENTS, _CHOKED_DB, _RINGING_DB = 0.022, 14.0, 7.0, 12.0
 _FEWEST_TAKES = 3
 _NEIGHBOURS = 2
@@ -101,14 +101,15 @@ def compare(takes: Sequence[Performance], span: Window, tempo: TempoMap) -> list
     """
     meant = line_up(takes, span, rate_hz=tempo.rate_hz)
     many = len(takes) >= _FEWEST_TAKES
-    late = _lateness(takes, meant, tempo, many=many)
+    clear = _clearness(takes, meant)
+    late = _lateness(takes, meant, clear, tempo, many=many)
     cents = _cents(takes, meant)
     findings = [_timing_and_pitch(take, meant.strokes[index], late[index], cents[index], tempo.rate_hz)
                 for index, take in enumerate(takes)]  # fmt: skip
     if many:
         choke, ring = _decays(takes, meant, span, tempo.rate_hz)
         for index in range(len(takes)):
-            findings[index] += _integrity(takes, index, meant, choke[index], ring[index], tempo.rate_hz)
+            findings[index] += _integrity(takes, index, meant, clear, choke[index], ring[index], tempo.rate_hz)
     return findings
 
 
@@ -129,11 +130,10 @@ def _timing_and_pitch(
 
 
 def _integrity(
-    takes: Sequence[Performance], index: int, meant: Meant, choke: Samples, ring: Samples, rate_hz: int
+    takes: Sequence[Performance], index: int, meant: Meant, clear: Samples, choke: Samples, ring: Samples, rate_hz: int
 ) -> list[Finding]:
     """Notes that are missing, extra, choked or ringing over."""
     take, found = takes[index], []
-    clear = _clearness(takes, meant)
     for place, frame in enumerate(meant.frames):
         stroke = meant.strokes[index, place]
         others = float((np.delete(meant.strokes[:, place], index) >= 0).mean())
@@ -223,7 +223,7 @@ def _nobody_else(takes: Sequence[Performance], own: int, frame: int, clearness: 
     return float(np.mean(np.array(faint) < _ABSENT_CLEARNESS)) >= _MOST_SHARE
 
 
-def _lateness(takes: Sequence[Performance], meant: Meant, tempo: TempoMap, *, many: bool) -> Samples:
+def _lateness(takes: Sequence[Performance], meant: Meant, clear: Samples, tempo: TempoMap, *, many: bool) -> Samples:
     """Frames by which strokes come after where the same hand's neighbours would have them; 0 where none is late.
 
     A hand that lies behind as a whole is not late at a note: its neighbours lie as far behind. Places are those that
@@ -233,7 +233,7 @@ def _lateness(takes: Sequence[Performance], meant: Meant, tempo: TempoMap, *, ma
     off = _offsets(takes, meant, places, together=many)
     if many:
         # A stroke that hardly anybody else has lies where it lies.
-        off[:, (meant.share < _MOST_SHARE) | (_clearness(takes, meant) < _SURE_CLEARNESS)] = np.nan
+        off[:, (meant.share < _MOST_SHARE) | (clear < _SURE_CLEARNESS)] = np.nan
         for index, take in enumerate(takes):
             there = np.flatnonzero(meant.strokes[index] >= 0)
             faint = take.playing.clearness[meant.strokes[index, there]] < _PLACED_CLEARNESS

@@ -13,7 +13,7 @@ from fatsignal.core.takes.windows import Window
 _QUIETEST_SHARE = 0.1
 # A rest lies so far below the playing in most takes; without one nothing can be said.
 _REST_DB = 30.0
-_LOUDER_DB = 8.0
+_LOUDER_DB = 12.0
 _FEWEST_TAKES = 3
 # What lies deeper is not heard after any amp; common practice, no source.
 _SILENT_DBFS = -78.0

@@ -7,8 +7,11 @@ from fatsignal.core.takes.findings import Finding, Kind, in_words
 from fatsignal.core.takes.windows import Window
 
 # Felt by most players as off the beat as a whole; common practice, no source.
-_BEHIND_MS, _DRIFT_MS = 25.0, 25.0
+_BEHIND_MS, _DRIFT_MS = 25.0, 30.0
 _FEWEST_STROKES = 6
+# Of a phrase that lies off as a whole so many strokes do, each by at least this share of the mean; and no phrase lies
+# so far off: then another grid was meant.
+_MOST_SHARE, _OFF_SHARE, _FARTHEST_MS = 0.8, 0.4, 55.0
 # A slope counts when it is so many times its own standard error.
 _SURE = 3.0
 
@@ -19,7 +22,9 @@ def steadiness(timing: ClickTiming, phrase: Window) -> list[Finding]:
     if strokes < _FEWEST_STROKES:
         return []
     found = []
-    if abs(timing.mean_ms) >= _BEHIND_MS:
+    off = [stroke.ms / timing.mean_ms for stroke in timing.strokes] if timing.mean_ms else []
+    together = sum(share >= _OFF_SHARE for share in off) >= _MOST_SHARE * strokes
+    if _BEHIND_MS <= abs(timing.mean_ms) <= _FARTHEST_MS and together:
         found.append(_of_all("behind" if timing.mean_ms > 0 else "ahead", timing.mean_ms, phrase))
     # Of n strokes spread evenly, the line's rise over the whole length has this standard error.
     error_ms = timing.spread_ms * math.sqrt(12 / strokes)

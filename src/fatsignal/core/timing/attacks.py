@@ -20,7 +20,7 @@ from typing import Any
 import numpy as np
 from numpy.lib.stride_tricks import sliding_window_view
 from numpy.typing import NDArray
-from scipy.fft import rfft
+from scipy.fft import next_fast_len, rfft
 from scipy.ndimage import maximum_filter1d
 
 from fatsignal.core.clip import Samples
@@ -131,17 +131,19 @@ def _strokes(peaks: NDArray[np.int64], apart: int) -> list[NDArray[np.int64]]:
 def _band_power(signal: Samples, window: int, hop: int, rate_hz: int) -> Samples:
     """Power in the bands, shape (hops, bands); in single precision, and in pieces that stay in the cache."""
     frames = sliding_window_view(np.asarray(signal, dtype=np.float32), window)[::hop]
-    shape, bands = _window_and_bands(window, rate_hz)
+    # A length that the transform likes: 254 frames, twice a prime, would take several times as long.
+    size = next_fast_len(window, real=True)
+    shape, bands = _window_and_bands(window, size, rate_hz)
     pieces = []
     for start in range(0, len(frames), _CHUNK_HOPS):
-        spectrum = rfft(frames[start : start + _CHUNK_HOPS] * shape, axis=1)
+        spectrum = rfft(frames[start : start + _CHUNK_HOPS] * shape, size, axis=1)
         pieces.append((spectrum.real**2 + spectrum.imag**2) @ bands)
     return np.concatenate(pieces)
 
 
 @lru_cache(maxsize=8)
-def _window_and_bands(window: int, rate_hz: int) -> tuple[NDArray[Any], NDArray[Any]]:
-    frequency_hz = np.fft.rfftfreq(window, 1 / rate_hz)
+def _window_and_bands(window: int, size: int, rate_hz: int) -> tuple[NDArray[Any], NDArray[Any]]:
+    frequency_hz = np.fft.rfftfreq(size, 1 / rate_hz)
     edges = [edge for edge in _EDGES_HZ if edge < 0.48 * rate_hz]
     bands = np.zeros((len(frequency_hz), len(edges) - 1), dtype=np.float32)
     for column, (low, high) in enumerate(pairwise(edges)):
