@@ -50,7 +50,7 @@ export function PhraseGrid({ onDetails }: { onDetails: () => void }) {
           )}
           {drift && (
             <p className="truncate text-[13px]" title={drift.says}>
-              ~ {drift.says.split(':')[0]}
+              ~ {drift.note} went {Math.abs(Math.round(drift.cents))} cents {drift.cents > 0 ? 'sharp' : 'flat'} since take {drift.first_number}
             </p>
           )}
           <span className="ml-auto" />
@@ -61,10 +61,10 @@ export function PhraseGrid({ onDetails }: { onDetails: () => void }) {
           )}
           {rows.length > 0 && (
             <button onClick={sideBySide.openHere} className="text-[13px] text-pencil underline underline-offset-4 hover:text-ink">
-              V hears them side by side
+              V: hear them side by side
             </button>
           )}
-          <p className="truncate text-[13px] text-pencil">S stars, X strikes out, I shows details</p>
+          {!drift && <p className="truncate text-[13px] text-pencil">S stars, X strikes out, I shows details</p>}
         </div>
       )}
       {width > 0 && rolling && playedSpan(rolling).from_frame < line.to_frame && playedSpan(rolling).to_frame > line.from_frame ? (
