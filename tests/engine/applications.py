@@ -11,7 +11,7 @@ def start_to_roll(app: Application, body: dict, **settings) -> dict:
     app.wait_for(lambda: app.send("PUT", f"/api/sessions/{session}/roll/settings", settings)[0] == 200)
     return app.wait_for(
         lambda: (answer := app.send("POST", f"/api/sessions/{session}/roll", body))[0] == 201 and answer[1],
-        seconds=40, what="the roll",
+        seconds=60, what="the roll",
     )  # fmt: skip
 
 

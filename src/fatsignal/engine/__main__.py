@@ -14,6 +14,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 from uuid import UUID
 
+import numpy as np
 from pydantic import ValidationError
 
 from fatsignal.engine.ears import Ears
@@ -239,9 +240,16 @@ def _line(event: Event) -> bytes:
 
 
 def _warm_up() -> None:
-    """Load every kernel before audio rolls: half a second of a note, to nowhere."""
+    """Load every kernel before audio rolls: half a second of a note, to no ears and no disk.
+
+    What is loaded only when a roll wants it holds that roll up.
+    """
+    import fatsignal.engine.captures  # noqa: F401
     from fatsignal.core.instrument.player import Note
+    from fatsignal.core.level.depth import WordPacker
+    from fatsignal.core.level.limiter import Limiter
     from fatsignal.core.timing.tempo import TempoMap
+    from fatsignal.engine.meter_window import FRAMES_PER_COLUMN, MeterWindow
     from fatsignal.rig.pace import Pace
     from fatsignal.rig.setup import RigSetup
     from fatsignal.rig.simulated import Performance, SimulatedRig
@@ -250,8 +258,17 @@ def _warm_up() -> None:
     note = Note(Fraction(0), Fraction(1), 0, 0, 0.5)
     first = tempo.bar_frame(1)
     rig = SimulatedRig(RigSetup(), Performance([note], tempo, first, first + 24_000, 1), pace=Pace(0))
-    while rig.read_block() is not None:
-        pass
+    meters, packers = MeterWindow(3), [WordPacker("24"), WordPacker("16")]
+    limiter, frames = Limiter(-3.0, rate_hz=48_000), 0
+    while (block := rig.read_block()) is not None:
+        limiter.process(np.repeat(block.samples[:, :1], 2, axis=1))
+        meters.add(block.samples)
+        frames += len(block.samples)
+        for packer in packers:
+            # As the disk line gives them: one channel out of several.
+            packer.pack(block.samples[:, :1])
+        if frames >= FRAMES_PER_COLUMN:
+            meters.take()
 
 
 async def _main() -> None:

@@ -97,6 +97,8 @@ class Desk:
                 finally:
                     self._link = None
                     self._set_rolling(None)
+                    # Whoever waits for an answer of the engine that is gone is told at once.
+                    self._settle("the recording engine was lost and starts anew: try again in a moment")
                     await link.close()
                 self._standby = None
                 self._hub.set_state(engine="starting", rolling=None, listening=None, standing_by=None)
