@@ -14,7 +14,6 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 from uuid import UUID
 
-import numpy as np
 from pydantic import ValidationError
 
 from fatsignal.engine.ears import Ears
@@ -40,7 +39,7 @@ from fatsignal.engine.protocol import (
 )
 
 if TYPE_CHECKING:
-    from fatsignal.engine.captures import Capture
+    from fatsignal.engine.capture import Capture
 
 _LINE_LIMIT = 8 * 1024 * 1024
 _LINES_BEHIND = 256
@@ -107,7 +106,7 @@ class Engine:
         told = False
         while True:
             await asyncio.sleep(0.25)
-            heard_at_s = getattr(self._capture, "heard_at_s", None)
+            heard_at_s = self._capture.heard_at_s if self._capture else None
             silent = heard_at_s is not None and time.monotonic() - heard_at_s > _SILENT_S
             if silent and not told:
                 self._tell(
@@ -170,13 +169,11 @@ class Engine:
             case StopOrder():
                 self._stop_rolling(into_bin=order.into_bin)
             case PunchOrder():
-                punch = getattr(self._capture, "punch", None)
-                if punch is not None:
-                    punch()
+                if self._capture is not None:
+                    self._capture.punch()
             case CuesOrder():
-                set_cues = getattr(self._capture, "set_cues", None)
-                if set_cues is not None:
-                    set_cues(order.cues)
+                if self._capture is not None:
+                    self._capture.set_cues(order.cues)
             case QuitOrder():
                 self._quit.set()
 
@@ -244,6 +241,8 @@ def _warm_up() -> None:
 
     What is loaded only when a roll wants it holds that roll up.
     """
+    import numpy as np
+
     import fatsignal.engine.captures  # noqa: F401
     from fatsignal.core.instrument.player import Note
     from fatsignal.core.level.depth import WordPacker

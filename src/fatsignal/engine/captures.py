@@ -3,6 +3,7 @@
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 
+from fatsignal.engine.capture import Capture
 from fatsignal.engine.ears import Ears
 from fatsignal.engine.listener import Listener
 from fatsignal.engine.live_chains import LiveChains
@@ -12,8 +13,6 @@ from fatsignal.engine.protocol import Event, ListenOrder, RollOrder, StandbyOrde
 from fatsignal.engine.recorder import Recorder
 from fatsignal.engine.sources import source_of
 from fatsignal.engine.standby import Standby
-
-Capture = Recorder | Listener | Standby
 
 
 @contextmanager

@@ -27,7 +27,6 @@ class DiskLine:
 
     def __init__(self, *, rate_hz: int) -> None:
         self.trouble: OSError | None = None
-        self._rate_hz = rate_hz
         self._most_frames = round(_MOST_WAITING_S * rate_hz)
         self._changed = threading.Condition()
         self._jobs: list[tuple[TakeFiles, Samples] | Callable[[], None]] = []

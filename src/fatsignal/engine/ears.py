@@ -7,7 +7,6 @@ place in the stream: int64), then the samples as 32-bit floats, left and right b
 import asyncio
 import contextlib
 import struct
-from collections import Counter
 from uuid import UUID
 
 from fatsignal.core.clip import Samples
@@ -23,12 +22,11 @@ class Ears:
     def __init__(self, loop: asyncio.AbstractEventLoop) -> None:
         self._loop = loop
         self._queues: list[tuple[UUID, asyncio.Queue[bytes]]] = []
-        self._listened: Counter[UUID] = Counter()
 
     @property
     def listened(self) -> list[UUID]:
         """Cues that somebody listens to now."""
-        return list(self._listened)
+        return list(dict.fromkeys(cue_id for cue_id, _ in self._queues))
 
     def send(self, cue_id: UUID, at_frame: int, block: Samples) -> None:
         """Bring a block of shape (frames, 2) to all who listen to a cue; may be called from any thread."""
@@ -40,7 +38,6 @@ class Ears:
         """Send a cue's sound until the listener is gone."""
         entry = (cue_id, asyncio.Queue[bytes]())
         self._queues.append(entry)
-        self._listened[cue_id] += 1
         try:
             while True:
                 writer.write(await entry[1].get())
@@ -49,9 +46,6 @@ class Ears:
             pass
         finally:
             self._queues.remove(entry)
-            self._listened[cue_id] -= 1
-            if not self._listened[cue_id]:
-                del self._listened[cue_id]
 
     def _hand_out(self, cue_id: UUID, data: bytes) -> None:
         for wanted, queue in self._queues:

@@ -1,51 +1,40 @@
 """Listening for a check, or to what the computer plays: to disk, with meters, and with the pitch of a string."""
 
-import threading
 from collections.abc import Callable
 from datetime import datetime
-from uuid import UUID
 
 import numpy as np
 
 from fatsignal.core.pitch.notes import targets_of
 from fatsignal.core.pitch.tuner import Tuner
+from fatsignal.engine.capture import Capture
 from fatsignal.engine.disk_line import DiskLine
 from fatsignal.engine.intake import Intake
-from fatsignal.engine.meter_window import FRAMES_PER_COLUMN, METER_HZ, MeterWindow
+from fatsignal.engine.meter_window import METER_HZ, MeterWindow, Ticks
 from fatsignal.engine.passes import Reason
-from fatsignal.engine.protocol import Ended, Event, Listening, ListenOrder, Meters, Pitch
+from fatsignal.engine.protocol import Ended, Event, Listening, ListenOrder, Pitch
 from fatsignal.engine.take_files import TakeFiles, WriterFactory, disk_sentence
 from fatsignal.errors import FatSignalError, RollRefused
 from fatsignal.files.wave_writer import WaveWriter
 from fatsignal.rig.source import Source
 
 
-class Listener:
+class Listener(Capture):
     """Listens to one order. `run` blocks until its frames are there, `stop` is called, or a problem ends it."""
 
     def __init__(
         self, order: ListenOrder, source: Source, tell: Callable[[Event], None], *,
         open_writer: WriterFactory = WaveWriter,
     ) -> None:  # fmt: skip
+        super().__init__(order.roll_id, source)
         self._order = order
-        self._source = source
         self._intake = Intake(source, offset_frames=order.record_offset_frames)
         self._tell = tell
-        self._stopping = threading.Event()
         self._tuner = _tuner(order)
         self._files = TakeFiles(
             order.folder, order.stem, source.channels, rate_hz=order.rate_hz, depth=order.depth,
             from_frame=order.from_frame, open_writer=open_writer,
         )  # fmt: skip
-
-    @property
-    def roll_id(self) -> UUID:
-        return self._order.roll_id
-
-    def stop(self, *, into_bin: bool = False) -> None:
-        """Ask for the end; it comes after the block that is being read."""
-        self._stopping.set()
-        self._source.close()
 
     def run(self) -> Ended:
         """Listen. Whatever happens, the files are closed, and an event tells how it ended."""
@@ -84,7 +73,7 @@ class Listener:
 
     def _listen(self) -> Reason:
         rate_hz, wanted = self._order.rate_hz, self._order.to_frame - self._order.from_frame
-        meters, meter_at = MeterWindow(len(self._source.channels)), rate_hz // METER_HZ
+        meters, ticks = MeterWindow(len(self._source.channels)), Ticks(rate_hz // METER_HZ)
         heard = 0
         while not self._stopping.is_set() and heard < wanted:
             if self._disk.trouble is not None:
@@ -103,8 +92,7 @@ class Listener:
             if self._tuner is not None:
                 # The first channel is the DI, where there is one: the cleanest sound of a string.
                 self._tuner.push(np.ascontiguousarray(block[:, 0]))
-            if heard >= meter_at:
-                meter_at += rate_hz // METER_HZ
+            if ticks.due(heard):
                 self._show(meters, heard)
         return "section" if heard >= wanted else "stopped"
 
@@ -116,14 +104,7 @@ class Listener:
     def _show(self, meters: MeterWindow, heard: int) -> None:
         frame = self._order.from_frame + heard
         bar, beat = self._order.tempo.bar_beat_at(frame)
-        levels = meters.take()
-        self._tell(
-            Meters(
-                roll_id=self.roll_id, frame=frame, bar=bar, beat=beat, peak_dbfs=levels.peak_dbfs,
-                average_dbfs=levels.average_dbfs, frames_per_column=FRAMES_PER_COLUMN,
-                first_column=levels.first_column, columns=levels.columns,
-            )
-        )  # fmt: skip
+        self._tell(meters.take().told(self.roll_id, frame=frame, bar=bar, beat=beat))
         if self._tuner is not None:
             self._tell(self._pitch(self._tuner))
 

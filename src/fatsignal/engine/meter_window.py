@@ -1,6 +1,8 @@
-"""Levels and wave columns of what arrived since the last message."""
+"""Levels and wave columns of what arrived since the last message, and when the next one is due."""
 
 from dataclasses import dataclass
+from typing import Any
+from uuid import UUID
 
 import numpy as np
 
@@ -8,6 +10,7 @@ from fatsignal.core.clip import Samples
 from fatsignal.core.level.peak import peaks_and_averages
 from fatsignal.core.level.pyramid import columns
 from fatsignal.core.units import db_from_amplitude
+from fatsignal.engine.protocol import Meters
 
 FRAMES_PER_COLUMN = 1024
 METER_HZ = 30
@@ -21,6 +24,27 @@ class Levels:
     average_dbfs: list[float]
     first_column: int
     columns: list[list[tuple[int, int]]]
+
+    def told(self, roll_id: UUID, *, frame: int, bar: int, beat: int, **more: Any) -> Meters:
+        """As a message; `more` are its other fields."""
+        return Meters(
+            roll_id=roll_id, frame=frame, bar=bar, beat=beat, peak_dbfs=self.peak_dbfs, average_dbfs=self.average_dbfs,
+            frames_per_column=FRAMES_PER_COLUMN, first_column=self.first_column, columns=self.columns, **more,
+        )  # fmt: skip
+
+
+class Ticks:
+    """When it is time again: counted on from when it was due, so that blocks of any size keep the rate."""
+
+    def __init__(self, every_frames: int) -> None:
+        self._every_frames = self._next_frame = every_frames
+
+    def due(self, at_frame: int) -> bool:
+        """Whether it is time by this frame; then the next time is one step on."""
+        if at_frame < self._next_frame:
+            return False
+        self._next_frame += self._every_frames
+        return True
 
 
 class MeterWindow:

@@ -1,62 +1,49 @@
 """A roll: one stream to disk, cut into passes, each a take of its own with nothing lost at the seam."""
 
-import threading
 import time
 from collections.abc import Callable, Sequence
-from uuid import UUID
 
+from fatsignal.engine.capture import Capture
 from fatsignal.engine.disk_line import DiskLine
 from fatsignal.engine.disk_space import LEAST_TO_START_S, FreeBytes, SpaceWatch, free_bytes
 from fatsignal.engine.intake import Arrived, Intake
-from fatsignal.engine.meter_window import FRAMES_PER_COLUMN, METER_HZ, MeterWindow
+from fatsignal.engine.meter_window import METER_HZ, MeterWindow, Ticks
 from fatsignal.engine.monitor import Monitor
 from fatsignal.engine.passes import Reason, RollingPass
-from fatsignal.engine.protocol import Cue, Ended, Event, Meters, Notice, PassEnded, Rolling, RollOrder
+from fatsignal.engine.protocol import Cue, Ended, Event, Notice, PassEnded, Rolling, RollOrder
 from fatsignal.engine.take_files import WriterFactory, disk_sentence
 from fatsignal.errors import FatSignalError, RollRefused
 from fatsignal.files.wave_writer import WaveWriter
 from fatsignal.rig.source import Source
 
 
-class Recorder:
-    """Rolls one order. `run` blocks until it is over; the other methods may be called from any thread."""
+class Recorder(Capture):
+    """Rolls one order."""
 
     def __init__(
         self, order: RollOrder, source: Source, tell: Callable[[Event], None], *,
         open_writer: WriterFactory = WaveWriter, free: FreeBytes = free_bytes, monitor: Monitor | None = None,
         load: Callable[[], float] | None = None,
     ) -> None:  # fmt: skip
+        super().__init__(order.roll_id, source)
         self._monitor, self._load = monitor, load
         self._order, self._plan = order, order.plan
-        self._source = source
         self._intake = Intake(source, offset_frames=order.record_offset_frames)
         self._tell = tell
         self._open_writer, self._free = open_writer, free
-        self._stopping = threading.Event()
         self._into_bin = False
         self._punches = 0
         self._open: list[RollingPass] = []
         self._next_pass = 0
         self._at = 0  # frames of the stream that arrived
         self._lost_frames = 0
-        self._told: Rolling | None = None
         self._last: RollingPass | None = None
         self.heard_at_s = time.monotonic()
-
-    @property
-    def roll_id(self) -> UUID:
-        return self._order.roll_id
-
-    @property
-    def rolling(self) -> Rolling | None:
-        """What was told last of the pass that rolls."""
-        return self._told
 
     def stop(self, *, into_bin: bool = False) -> None:
         """Ask for the end; it comes after the block that is being read."""
         self._into_bin = self._into_bin or into_bin
-        self._stopping.set()
-        self._source.close()
+        super().stop()
 
     def set_cues(self, cues: Sequence[Cue]) -> None:
         """Other levels and pans in the ears."""
@@ -106,7 +93,7 @@ class Recorder:
     def _roll(self) -> Reason:
         rate_hz = self._order.rate_hz
         end = None if self._plan.again_from_frame is not None else self._plan.to_frame - self._plan.from_frame
-        meter_at, look_at = rate_hz // METER_HZ, rate_hz
+        meter_ticks, space_ticks = Ticks(rate_hz // METER_HZ), Ticks(rate_hz)
         while not self._stopping.is_set():
             if self._disk.trouble is not None:
                 return "problem"
@@ -119,12 +106,9 @@ class Recorder:
             self._take_in(arrived)
             if end is not None and self._at >= end:
                 return "section"
-            if self._at >= meter_at:
-                # Counted on from when it was due, so that blocks of any size give thirty a second.
-                meter_at += rate_hz // METER_HZ
+            if meter_ticks.due(self._at):
                 self._show_meters()
-            if self._at >= look_at:
-                look_at += rate_hz
+            if space_ticks.due(self._at):
                 if self._space.look() <= 0:
                     return "space"
                 if warning := self._space.sentence():
@@ -204,7 +188,7 @@ class Recorder:
     def _show_pass(self) -> None:
         rolling, order = self._current(), self._order
         place = rolling.place
-        self._told = Rolling(
+        told = Rolling(
             roll_id=order.roll_id, session_id=order.session_id, section_id=order.section_id, way=self._plan.way,
             pass_number=place.index + 1, again=self._plan.again_from_frame is not None,
             from_frame=place.song_from + place.seam_from - place.stream_from,
@@ -213,19 +197,15 @@ class Recorder:
         )  # fmt: skip
         if self._monitor is not None:
             self._monitor.windows = rolling.used
-        self._tell(self._told)
+        self._tell(told)
 
     def _show_meters(self) -> None:
         frame = self._plan.song_frame_at(self._at)
         bar, beat = self._order.tempo.bar_beat_at(frame)
-        levels = self._meters.take()
         self._tell(
-            Meters(
-                roll_id=self.roll_id, frame=frame, bar=bar, beat=beat, peak_dbfs=levels.peak_dbfs,
-                average_dbfs=levels.average_dbfs, frames_per_column=FRAMES_PER_COLUMN,
-                first_column=levels.first_column, columns=levels.columns,
-                space_left_s=round(self._space.left_s, 1), lost_frames=self._lost_frames,
-                monitor_load=None if self._load is None else round(self._load(), 3),
+            self._meters.take().told(
+                self.roll_id, frame=frame, bar=bar, beat=beat, space_left_s=round(self._space.left_s, 1),
+                lost_frames=self._lost_frames, monitor_load=None if self._load is None else round(self._load(), 3),
             )
         )  # fmt: skip
 

@@ -1,37 +1,28 @@
 """Nothing rolls: who is armed hears the own playing, with meters, and nothing goes to disk."""
 
-import threading
 from collections.abc import Callable, Sequence
-from uuid import UUID
+from dataclasses import replace
 
+from fatsignal.engine.capture import Capture
 from fatsignal.engine.live_chains import LiveChains
-from fatsignal.engine.meter_window import FRAMES_PER_COLUMN, METER_HZ, MeterWindow
+from fatsignal.engine.meter_window import METER_HZ, MeterWindow, Ticks
 from fatsignal.engine.monitor import Monitor
-from fatsignal.engine.protocol import ChannelFile, Cue, Ended, Event, Meters, StandbyOrder, StandingBy
+from fatsignal.engine.protocol import ChannelFile, Cue, Ended, Event, StandbyOrder, StandingBy
 from fatsignal.errors import FatSignalError
 
 # Where nobody listens any more, as when the page was closed, the device is let go.
 _NOBODY_S = 15.0
 
 
-class Standby:
+class Standby(Capture):
     """Stands by until it is stopped, or nobody listens."""
 
     def __init__(
         self, order: StandbyOrder, source: LiveChains, tell: Callable[[Event], None], *, monitor: Monitor
     ) -> None:
-        self._order, self._source, self._tell = order, source, tell
+        super().__init__(order.roll_id, source)
+        self._order, self._chains, self._tell = order, source, tell
         self._monitor = monitor
-        self._stopping = threading.Event()
-
-    @property
-    def roll_id(self) -> UUID:
-        return self._order.roll_id
-
-    def stop(self, *, into_bin: bool = False) -> None:
-        """Ask for the end."""
-        self._stopping.set()
-        self._source.close()
 
     def set_cues(self, cues: Sequence[Cue]) -> None:
         """Other levels and pans in the ears."""
@@ -40,7 +31,7 @@ class Standby:
     def run(self) -> None:
         """Stand by; an event tells the beginning and the end."""
         order, heard, left_at, problem = self._order, 0, 0, ""
-        meters, meter_at = MeterWindow(len(self._source.channels)), order.rate_hz // METER_HZ
+        meters, ticks = MeterWindow(len(self._source.channels)), Ticks(order.rate_hz // METER_HZ)
         channels = [ChannelFile(name=channel.name, kind=channel.kind, file="") for channel in self._source.channels]
         self._tell(StandingBy(roll_id=order.roll_id, session_id=order.session_id, channels=channels))
         try:
@@ -53,16 +44,10 @@ class Standby:
                 elif heard - left_at > _NOBODY_S * order.rate_hz:
                     break
                 meters.add(block.samples)
-                if heard >= meter_at:
-                    meter_at += order.rate_hz // METER_HZ
-                    levels = meters.take()
-                    self._tell(
-                        Meters(
-                            roll_id=order.roll_id, frame=0, bar=1, beat=1, peak_dbfs=levels.peak_dbfs,
-                            average_dbfs=levels.average_dbfs, frames_per_column=FRAMES_PER_COLUMN, first_column=0,
-                            columns=[[]] * len(channels), monitor_load=round(self._source.load(), 3),
-                        )
-                    )  # fmt: skip
+                if ticks.due(heard):
+                    levels = replace(meters.take(), first_column=0, columns=[[]] * len(channels))
+                    load = round(self._chains.load(), 3)
+                    self._tell(levels.told(order.roll_id, frame=0, bar=1, beat=1, monitor_load=load))
         except FatSignalError as trouble:
             problem = str(trouble)
         finally:
