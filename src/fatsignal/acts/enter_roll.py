@@ -7,7 +7,7 @@ from pathlib import Path
 
 import numpy as np
 
-from fatsignal.acts.survey import keep_wave, survey_file
+from fatsignal.acts.survey import keep_wave, survey_channel
 from fatsignal.core.clip import Clip
 from fatsignal.core.takes.windows import Window, clipped
 from fatsignal.engine.journal import ENTERED_NAME, JOURNAL_NAME, Journal
@@ -70,18 +70,15 @@ def _measure(
     if not windows and not journal.by_hand:
         # It was stopped in the count-in: all that there is, is the take.
         windows = (whole,)
-    channels, clips = [], []
-    for position, channel in enumerate(journal.channels):
-        heard = [window.moved(-journal.from_frame) for window in windows]
-        survey = survey_file(folder / channel.file, kind=channel.kind, windows=heard)
-        clips.append(survey.clip.samples[:frames, 0])
-        channels.append(
-            TakeChannel(
-                position=position, name=channel.name, kind=channel.kind, file=channel.file,
-                sha256=survey.sha256, checks=survey.checks,
-            )
-        )  # fmt: skip
-    keep_wave(waves_folder, str(journal.take_id), Clip(np.column_stack(clips), journal.rate_hz))
+    heard = [window.moved(-journal.from_frame) for window in windows]
+    channels, signals = [], []
+    for position, rolled in enumerate(journal.channels):
+        channel, signal = survey_channel(
+            folder / rolled.file, position=position, name=rolled.name, kind=rolled.kind, windows=heard
+        )
+        channels.append(channel)
+        signals.append(signal[:frames])
+    keep_wave(waves_folder, str(journal.take_id), Clip(np.column_stack(signals), journal.rate_hz))
     recovered = journal.ended == ""
     take = Take(
         id=journal.take_id, part_id=journal.part_id, number=journal.number, recorded_at=journal.started_at,

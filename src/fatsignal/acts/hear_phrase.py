@@ -16,6 +16,7 @@ from fatsignal.core.takes.windows import Window
 from fatsignal.core.tone.chain import ToneChain
 from fatsignal.core.tone.document import Tone
 from fatsignal.errors import FileRefused
+from fatsignal.files.sound import read_span
 
 # So much is played before the stretch, so that gates, tubes and strings are as they were.
 _RUN_IN_S = 0.5
@@ -73,17 +74,11 @@ def loudness_and_peak(clip: Clip) -> tuple[float, float]:
 
 def _read(stretch: Stretch, run_in: int) -> Samples:
     first = stretch.span.from_frame - run_in - stretch.begins_frame
-    frames = stretch.span.frames + run_in
-    out = np.zeros(frames)
     try:
         with soundfile.SoundFile(stretch.file) as sound:
-            start, stop = max(0, first), min(sound.frames, first + frames)
-            if start < stop:
-                sound.seek(start)
-                out[start - first : stop - first] = sound.read(stop - start, dtype="float64", always_2d=True)[:, 0]
+            return read_span(sound, from_frame=first, frames=stretch.span.frames + run_in)[:, 0]
     except (soundfile.LibsndfileError, OSError):
         raise _gone(stretch.file) from None
-    return out
 
 
 def _gone(file: Path) -> FileRefused:

@@ -10,7 +10,7 @@ from uuid import uuid4
 
 import numpy as np
 
-from fatsignal.acts.survey import keep_wave, survey_file
+from fatsignal.acts.survey import keep_wave, survey_channel
 from fatsignal.acts.uploaded import uploaded_blocks, uploaded_facts
 from fatsignal.core.clip import Clip, Samples
 from fatsignal.core.takes.channel_names import ChannelKind, name_channels
@@ -18,7 +18,7 @@ from fatsignal.core.takes.windows import Window
 from fatsignal.core.timing.delay import align
 from fatsignal.errors import FileRefused, SettingRefused, SignalError
 from fatsignal.files.bext import BroadcastNote, unpack_bext
-from fatsignal.files.names import file_name
+from fatsignal.files.names import channel_name, file_name, take_folder_name, take_stem
 from fatsignal.files.sound_writer import write_sound
 from fatsignal.files.wave_writer import read_bext
 from fatsignal.store.parts import Part
@@ -74,33 +74,27 @@ def import_take(
     frames = max(offset - first + len(each.samples) for offset, each in zip(offsets, read, strict=True))
     from_frame = start + first if placing == "stamp" else start
     now = datetime.now().astimezone()
-    stem = f"{file_name(part.name)} {number:02d}"
-    folder = sessions_folder / session.folder / file_name(part.name) / f"Take {number:02d}"
+    stem = take_stem(file_name(part.name), number)
+    folder = sessions_folder / session.folder / file_name(part.name) / take_folder_name(number)
     folder.mkdir(parents=True, exist_ok=False)
     take_id = uuid4()
     try:
-        channels, clips = [], []
+        channels, signals = [], []
         names = name_channels([file.kind for file in files])
         for position, (file, name, each, offset) in enumerate(zip(files, names, read, offsets, strict=True)):
             samples = np.zeros(frames)
             samples[offset - first : offset - first + len(each.samples)] = each.samples
-            target = folder / f"{stem} - {name}.wav"
-            note = BroadcastNote(
-                description=f"{stem} - {name}", originated_at=now, time_reference_frames=max(0, from_frame)
-            )
+            called = channel_name(stem, name)
+            target = folder / f"{called}.wav"
+            note = BroadcastNote(description=called, originated_at=now, time_reference_frames=max(0, from_frame))
             write_sound(
                 target, iter([samples[:, None]]), rate_hz=session.rate_hz, channels=1,
                 depth="32f" if each.is_float else "24", note=note,
             )  # fmt: skip
-            survey = survey_file(target, kind=file.kind)
-            clips.append(survey.clip.samples[:, 0])
-            channels.append(
-                TakeChannel(
-                    position=position, name=name, kind=file.kind, file=target.name, sha256=survey.sha256,
-                    checks=survey.checks,
-                )
-            )  # fmt: skip
-        keep_wave(waves_folder, str(take_id), Clip(np.column_stack(clips), session.rate_hz))
+            channel, signal = survey_channel(target, position=position, name=name, kind=file.kind)
+            channels.append(channel)
+            signals.append(signal)
+        keep_wave(waves_folder, str(take_id), Clip(np.column_stack(signals), session.rate_hz))
     except BaseException:
         shutil.rmtree(folder, ignore_errors=True)
         raise

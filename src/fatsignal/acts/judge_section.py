@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from uuid import UUID
 
-from fatsignal.acts.judge_takes import judged_take
+from fatsignal.acts.judge_takes import heard_out, judged_take
 from fatsignal.core.takes.cascade import follows
 from fatsignal.core.takes.click_timing import ClickTiming
 from fatsignal.core.takes.judge import JudgedTake, PhraseVerdict, judge, timing_of
@@ -13,6 +13,7 @@ from fatsignal.core.takes.tuning_drift import NotePitch, pitches_of
 from fatsignal.core.takes.windows import Window
 from fatsignal.core.timing.click import ClickSettings
 from fatsignal.core.timing.tempo import TempoMap
+from fatsignal.files.names import take_stem
 from fatsignal.store.takes import Take, TakeChannel
 
 
@@ -27,11 +28,17 @@ class Recordings:
     click: ClickSettings
     reference_hz: float
 
-    def judged(self, take: Take, *, with_click: bool = False) -> JudgedTake | None:
-        """A take heard out; None where its file is gone."""
+    def heard_out(self, take: Take) -> JudgedTake | None:
+        """What was played in a take; None where its file is gone."""
+        return heard_out(
+            take, self.channels[take.id], sessions_folder=self.sessions_folder, waves_folder=self.waves_folder
+        )
+
+    def judged(self, take: Take) -> JudgedTake | None:
+        """What was played in it and what is wrong with its files; None where its file is gone."""
         return judged_take(
             take, self.channels[take.id], sessions_folder=self.sessions_folder, waves_folder=self.waves_folder,
-            click=(self.tempo, self.click) if with_click else None,
+            click=(self.tempo, self.click),
         )  # fmt: skip
 
 
@@ -60,7 +67,7 @@ def judge_section(
 ) -> list[SectionVerdict]:  # fmt: skip
     """What is found in each take whose file is there; `heard_takes` are those that were heard while these rolled."""
     whole = Window(phrases[0].from_frame, phrases[-1].to_frame)
-    known = [(take, found) for take in takes if (found := recordings.judged(take, with_click=True))]
+    known = [(take, found) for take in takes if (found := recordings.judged(take))]
     rows = judge([found for _, found in known], phrases, recordings.tempo)
     verdicts = []
     for (take, found), row in zip(known, rows, strict=True):
@@ -81,10 +88,10 @@ def _cascade(
 ) -> Followed | None:
     """The take that an overdub follows, if it follows one."""
     for take in followed:
-        known = recordings.judged(take)
+        known = recordings.heard_out(take)
         found = follows(own.strokes, timing_of(known, whole, recordings.tempo).strokes) if known else None
         if found is not None:
-            named = f"{part_names[take.part_id]} {take.number:02d}"
+            named = take_stem(part_names[take.part_id], take.number)
             return Followed(
                 take.id,
                 f"follows {named}, which is {found.heard_late_ms:.0f} ms late: this is {found.own_late_ms:.0f} ms late "

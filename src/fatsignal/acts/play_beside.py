@@ -4,13 +4,14 @@ from collections.abc import Collection
 from pathlib import Path
 from uuid import UUID
 
-from fatsignal.core.takes.layers import Layer, layered
+from fatsignal.core.takes.layers import layered
+from fatsignal.core.takes.sheet import Played
 from fatsignal.core.takes.windows import Window
 from fatsignal.engine.protocol import Cue, PlayPiece, PlayTrack
 from fatsignal.store import backings, cues, takes
 from fatsignal.store.database import Connection
 from fatsignal.store.sessions import Session
-from fatsignal.store.takes import Take, TakeChannel
+from fatsignal.store.takes import Take, TakeChannel, first_of
 
 # What a part is heard by: the miked amp where there is one, else what was heard while it was played, else the DI.
 _HEARD_FIRST = ("mic", "sim", "di")
@@ -59,18 +60,10 @@ def _pieces(
 ) -> list[PlayPiece]:
     by_id = {take.id: take for take in newest_first}
     pieces = []
-    for piece in layered([Layer(take.id, take.windows) for take in newest_first]):
+    for piece in layered([Played(take.id, take.windows) for take in newest_first]):
         take = by_id[piece.take_id]
-        heard = _heard_channel(channels[take.id])
+        heard = first_of(channels[take.id], _HEARD_FIRST)
         if heard is not None:
             file = sessions_folder / take.folder / heard.file
             pieces.append(PlayPiece(file=file, begins_frame=take.from_frame, span=piece.span, take_id=take.id))
     return pieces
-
-
-def _heard_channel(channels: list[TakeChannel]) -> TakeChannel | None:
-    for kind in _HEARD_FIRST:
-        for channel in channels:
-            if channel.kind == kind:
-                return channel
-    return None

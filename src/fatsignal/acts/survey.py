@@ -8,12 +8,13 @@ from typing import Any
 
 import numpy as np
 
-from fatsignal.core.clip import Clip
+from fatsignal.core.clip import Clip, Samples
 from fatsignal.core.level.pyramid import BASE_FRAMES, Columns, coarser, columns
 from fatsignal.core.level.report import di_advice, measure_level, played_average_dbfs
 from fatsignal.core.plain import json_ready
 from fatsignal.core.takes.windows import Window
 from fatsignal.files.sound import read_clip
+from fatsignal.store.takes import TakeChannel
 
 
 @dataclass(frozen=True, slots=True)
@@ -32,6 +33,17 @@ def survey_file(path: Path, *, kind: str, windows: Sequence[Window] = ()) -> Sur
     if windows:
         heard = Clip(np.concatenate([clip.samples[start:end] for start, end in windows]), clip.rate_hz)
     return Survey(sha256_of(path), clip, level_checks(heard, kind=kind))
+
+
+def survey_channel(
+    path: Path, *, position: int, name: str, kind: str, windows: Sequence[Window] = ()
+) -> tuple[TakeChannel, Samples]:
+    """One channel of a take, measured, and its samples, shape (frames,)."""
+    survey = survey_file(path, kind=kind, windows=windows)
+    channel = TakeChannel(
+        position=position, name=name, kind=kind, file=path.name, sha256=survey.sha256, checks=survey.checks
+    )
+    return channel, survey.clip.samples[:, 0]
 
 
 def sha256_of(path: Path) -> str:

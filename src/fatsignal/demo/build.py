@@ -18,7 +18,7 @@ from fatsignal.demo import song
 from fatsignal.demo.checked import FAST_BLOCK_FRAMES, add_backing, check_part
 from fatsignal.engine.captures import capture_of
 from fatsignal.engine.protocol import RollOrder
-from fatsignal.files.names import file_name, free_path
+from fatsignal.files.names import file_name, free_path, take_folder_name
 from fatsignal.jobs.queue import ask_to_render
 from fatsignal.rig.interface import SimulatedInterface
 from fatsignal.rig.setup import RigSetup, standard_rig
@@ -135,7 +135,7 @@ async def _add_part(conn: Connection, session: sessions.Session, planned: _Plann
 def take_folder(order: RollOrder) -> Path:
     """Where the first take of an order's first part lies."""
     part = order.parts[0]
-    return part.folder / f"Take {part.first_number:02d}"
+    return part.folder / take_folder_name(part.first_number)
 
 
 def _roll(order: RollOrder) -> None:

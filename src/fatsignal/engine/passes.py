@@ -17,6 +17,7 @@ from fatsignal.engine.disk_line import DiskLine
 from fatsignal.engine.journal import Journal, SimTone, take_id_of
 from fatsignal.engine.protocol import PartOrder, RollingPart, RollOrder
 from fatsignal.engine.take_files import TakeFiles, WriterFactory
+from fatsignal.files.names import take_folder_name, take_stem
 from fatsignal.rig.source import InputChannel
 
 Reason = Literal["stopped", "section", "space", "problem"]
@@ -67,7 +68,7 @@ class RollingPass:
     ) -> _Take:  # fmt: skip
         order, number = self._order, part.first_number + self.place.index
         files = TakeFiles(
-            part.folder / f"Take {number:02d}", f"{part.name} {number:02d}", inputs, rate_hz=order.rate_hz,
+            part.folder / take_folder_name(number), take_stem(part.name, number), inputs, rate_hz=order.rate_hz,
             depth=order.depth, from_frame=self.place.song_from, open_writer=open_writer,
         )  # fmt: skip
         journal = Journal(

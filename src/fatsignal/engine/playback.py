@@ -17,6 +17,7 @@ from fatsignal.core.takes.windows import Window
 from fatsignal.core.timing.click import render_click
 from fatsignal.core.units import amplitude_from_db
 from fatsignal.engine.protocol import PlayPiece, PlayTrack, RollOrder
+from fatsignal.files.sound import read_span
 
 _CHUNK_FRAMES = 2048
 _AHEAD_CHUNKS = 8
@@ -131,17 +132,10 @@ class Playback:
 
     def _read(self, piece: PlayPiece, span: Window, width: int) -> Samples:
         """Frames of the song from a file, silence where it has none: a file that is gone plays nothing."""
-        out = np.zeros((span.frames, width))
         file = self._file(piece.file)
         if file is None:
-            return out
-        first = max(span.from_frame, piece.begins_frame)
-        last = min(span.to_frame, piece.begins_frame + file.frames)
-        if first < last:
-            file.seek(first - piece.begins_frame)
-            read = file.read(last - first, dtype="float64", always_2d=True)
-            out[first - span.from_frame : first - span.from_frame + len(read)] = read[:, :width]
-        return out
+            return np.zeros((span.frames, width))
+        return read_span(file, from_frame=span.from_frame - piece.begins_frame, frames=span.frames)[:, :width]
 
     def _file(self, path: Path) -> soundfile.SoundFile | None:
         if path not in self._files:

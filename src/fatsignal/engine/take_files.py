@@ -9,6 +9,7 @@ from fatsignal.core.clip import Samples
 from fatsignal.core.level.depth import Depth
 from fatsignal.engine.protocol import ChannelFile
 from fatsignal.files.bext import BroadcastNote
+from fatsignal.files.names import channel_name
 from fatsignal.files.wave_writer import WaveWriter
 from fatsignal.rig.source import InputChannel
 
@@ -25,7 +26,7 @@ class TakeFiles:
         self.folder = folder
         self.rate_hz = rate_hz
         self.channels = [
-            ChannelFile(name=channel.name, kind=channel.kind, file=f"{stem} - {channel.name}.wav")
+            ChannelFile(name=channel.name, kind=channel.kind, file=f"{channel_name(stem, channel.name)}.wav")
             for channel in channels
         ]
         self._stem = stem
@@ -58,7 +59,7 @@ class TakeFiles:
             first()
         for channel in self.channels:
             note = BroadcastNote(
-                description=f"{self._stem} - {channel.name}", originated_at=started_at,
+                description=channel_name(self._stem, channel.name), originated_at=started_at,
                 time_reference_frames=max(0, self._from_frame),
             )  # fmt: skip
             self._writers.append(

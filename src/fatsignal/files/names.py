@@ -26,3 +26,18 @@ def free_path(path: Path) -> Path:
         candidate = path.with_name(f"{path.stem} ({number}){path.suffix}")
         number += 1
     return candidate
+
+
+def take_folder_name(number: int) -> str:
+    """The folder of a take below its part's: "Take 07"."""
+    return f"Take {number:02d}"
+
+
+def take_stem(part_name: str, number: int) -> str:
+    """What a take is called, and the names of its files begin with: "Baritone 07"."""
+    return f"{part_name} {number:02d}"
+
+
+def channel_name(stem: str, channel: str) -> str:
+    """A channel's file without its ending: "Baritone 07 - DI"."""
+    return f"{stem} - {channel}"

@@ -91,6 +91,17 @@ def read_clip(path: Path) -> Clip:
         return Clip(samples, sound.samplerate)
 
 
+def read_span(sound: soundfile.SoundFile, *, from_frame: int, frames: int) -> Samples:
+    """Frames of an open file, shape (frames, channels); silence before its beginning and after its end."""
+    out = np.zeros((frames, sound.channels))
+    start, stop = max(0, from_frame), min(sound.frames, from_frame + frames)
+    if start < stop:
+        sound.seek(start)
+        read = sound.read(stop - start, dtype="float64", always_2d=True)
+        out[start - from_frame : start - from_frame + len(read)] = read
+    return out
+
+
 def read_blocks(path: Path, *, rate_hz: int | None = None) -> Iterator[Samples]:
     """The file block by block, shape (frames, channels), converted to `rate_hz` when it has another rate."""
     with open_sound(path) as sound:

@@ -1,6 +1,6 @@
 """Takes: one pass of a part, its channels time-locked."""
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any, Literal, LiteralString
@@ -26,6 +26,12 @@ class TakeChannel:
     file: str
     sha256: str
     checks: dict[str, Any]
+
+
+def first_of(channels: Iterable[TakeChannel], kinds: Sequence[str]) -> TakeChannel | None:
+    """The first channel of the first kind that there is."""
+    there = list(channels)
+    return next((channel for kind in kinds for channel in there if channel.kind == kind), None)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -10,7 +10,8 @@ from hypothesis import strategies as st
 
 from fatsignal.core.cue.mix import CLICK, CueMix, Strip, gains_of, live_gains, pan_gains
 from fatsignal.core.level.limiter import Limiter
-from fatsignal.core.takes.layers import Layer, closing, layered, opening
+from fatsignal.core.takes.layers import closing, layered, opening
+from fatsignal.core.takes.sheet import Played
 from fatsignal.core.takes.windows import Window
 from tests.signals import FS, sine
 
@@ -78,7 +79,7 @@ TAKES = st.lists(st.lists(WINDOW, max_size=3), max_size=5)
 
 @given(TAKES)
 def test_at_every_place_the_newest_take_is_heard_and_only_that(windows):
-    takes = [Layer(uuid4(), tuple(each)) for each in windows]
+    takes = [Played(uuid4(), tuple(each)) for each in windows]
     pieces = layered(takes)
     for frame in range(60):
         playing = [piece.take_id for piece in pieces if piece.span.from_frame <= frame < piece.span.to_frame]

@@ -28,7 +28,8 @@ _EXTRA_CLEARNESS, _FAINT_EXTRA, _EXTRA_FACTOR = 1.5, 0.85, 2.5
 # What others play only faintly may as well be a finger on its way: nobody lacks it, and it has no exact place.
 _SURE_CLEARNESS, _PLACED_CLEARNESS = 1.1, 0.95
 _LATE_S, _DETUNED_CENTS, _CHOKED_DB, _RINGING_DB = 0.022, 14.0, 7.0, 12.0
-_FEWEST_TAKES = 3
+# With fewer there is nothing to compare with.
+FEWEST_TAKES = 3
 _NEIGHBOURS = 2
 _WIDEST_CENTS = 80.0
 _FEWEST_SAME = 4
@@ -100,7 +101,7 @@ def compare(takes: Sequence[Performance], span: Window, tempo: TempoMap) -> list
     against the click alone, and pitch against the notes of equal temperament.
     """
     meant = line_up(takes, span, rate_hz=tempo.rate_hz)
-    many = len(takes) >= _FEWEST_TAKES
+    many = len(takes) >= FEWEST_TAKES
     clear = _clearness(takes, meant)
     late = _lateness(takes, meant, clear, tempo, many=many)
     cents = _cents(takes, meant)
@@ -269,7 +270,7 @@ def _offsets(takes: Sequence[Performance], meant: Meant, places: Samples, *, tog
     agree = round(_AGREE_S * takes[0].playing.rate_hz)
     for place in range(len(places)):
         there = np.flatnonzero(meant.strokes[:, place] >= 0)
-        if len(there) < _FEWEST_TAKES:
+        if len(there) < FEWEST_TAKES:
             continue
         shifted = _shifts([takes[int(index)] for index in there], places[place])
         first = off[there, place]
@@ -324,7 +325,7 @@ def _cents(takes: Sequence[Performance], meant: Meant) -> Samples:
         if not len(read):
             continue
         middle = float(np.median(read))
-        agreed[place] = middle if len(read) >= _FEWEST_TAKES else 100 * round(middle / 100)
+        agreed[place] = middle if len(read) >= FEWEST_TAKES else 100 * round(middle / 100)
         off[:, place] = notes[:, place] - agreed[place]
     off[np.abs(off) >= _WIDEST_CENTS] = np.nan
     for index in range(len(takes)):
@@ -371,6 +372,6 @@ def _against_median(values: Samples) -> Samples:
     out = np.zeros(values.shape)
     for column in range(values.shape[1]):
         there = np.isfinite(values[:, column])
-        if there.sum() >= _FEWEST_TAKES:
+        if there.sum() >= FEWEST_TAKES:
             out[there, column] = values[there, column] - np.median(values[there, column])
     return np.asarray(out)

@@ -6,7 +6,7 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from fatsignal.core.takes.click_timing import ClickTiming, against_click
-from fatsignal.core.takes.compare import Performance, compare
+from fatsignal.core.takes.compare import FEWEST_TAKES, Performance, compare
 from fatsignal.core.takes.findings import Finding, Kind, in_words
 from fatsignal.core.takes.notes import Playing
 from fatsignal.core.takes.rests import noisy_rests, rest_dbfs
@@ -17,8 +17,6 @@ from fatsignal.core.timing.tempo import TempoMap
 # A take plays a phrase when its windows hold at least this share of it.
 _PLAYED_SHARE = 0.6
 _UNEVEN_DB = 3.0
-# With fewer there is nothing to compare with.
-_FEWEST_TAKES = 3
 # Fainter strokes are compared with those of other takes, but the click is not asked about them.
 _CLEAR = 1.15
 # A click this far below the playing is not heard; common practice, no source.
@@ -66,9 +64,9 @@ def judge(takes: Sequence[JudgedTake], phrases: Sequence[Window], tempo: TempoMa
                 continue
             place = there.index(index)
             own = [*_damage(takes[index], phrase), *_bleeding(takes[index], phrase), *found[place]]
-            own += steadiness(timing_of(takes[index], phrase, tempo), phrase)
-            if len(there) >= _FEWEST_TAKES:
-                own += _uneven(levels[place] - float(np.median(np.delete(levels, place))), phrase) + noisy[place]
+            own += [*steadiness(timing_of(takes[index], phrase, tempo), phrase), *noisy[place]]
+            if len(there) >= FEWEST_TAKES:
+                own += _uneven(levels[place] - float(np.median(np.delete(levels, place))), phrase)
             inside = [finding for finding in own if _counts(finding, takes[index])]
             verdicts[index].append(PhraseVerdict(True, sorted(inside, key=lambda finding: finding.at_frame)))
     return verdicts

@@ -7,18 +7,11 @@ from uuid import UUID
 import numpy as np
 
 from fatsignal.core.clip import Samples
+from fatsignal.core.takes.sheet import Played
 from fatsignal.core.takes.windows import Window, joined
 
 # Punched-in audio meets what was there before over this time, half of it on either side of the edge.
 CROSSFADE_S = 0.01
-
-
-@dataclass(frozen=True, slots=True)
-class Layer:
-    """A take with its windows on the session's time line."""
-
-    take_id: UUID
-    windows: tuple[Window, ...]
 
 
 @dataclass(frozen=True, slots=True)
@@ -29,7 +22,7 @@ class Piece:
     span: Window
 
 
-def layered(takes: Sequence[Layer]) -> list[Piece]:
+def layered(takes: Sequence[Played]) -> list[Piece]:
     """Pieces in the order of the song, without overlap; `takes` are given from the newest on."""
     taken: tuple[Window, ...] = ()
     pieces: list[Piece] = []

@@ -5,6 +5,7 @@ from collections.abc import Sequence
 import numpy as np
 
 from fatsignal.core.clip import Samples
+from fatsignal.core.takes.compare import FEWEST_TAKES
 from fatsignal.core.takes.findings import Finding, in_words
 from fatsignal.core.takes.notes import ENVELOPE_S, Playing
 from fatsignal.core.takes.windows import Window
@@ -14,7 +15,6 @@ _QUIETEST_SHARE = 0.1
 # A rest lies so far below the playing in most takes; without one nothing can be said.
 _REST_DB = 30.0
 _LOUDER_DB = 12.0
-_FEWEST_TAKES = 3
 # What lies deeper is not heard after any amp; common practice, no source.
 _SILENT_DBFS = -78.0
 
@@ -31,7 +31,7 @@ def noisy_rests(rests_dbfs: Sequence[float], levels_dbfs: Samples, phrase: Windo
 
     With fewer than three takes nothing can be said.
     """
-    if len(rests_dbfs) < _FEWEST_TAKES:
+    if len(rests_dbfs) < FEWEST_TAKES:
         return [[] for _ in rests_dbfs]
     below = levels_dbfs - np.array(rests_dbfs)
     found: list[list[Finding]] = []

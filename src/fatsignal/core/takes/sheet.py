@@ -14,7 +14,7 @@ _MISSING_SHARE = 0.05
 
 @dataclass(frozen=True, slots=True)
 class Played:
-    """What the sheet needs of a take: its windows on the session's time line."""
+    """A take with its windows on the session's time line."""
 
     take_id: UUID
     windows: tuple[Window, ...]
@@ -64,10 +64,16 @@ def sheet_line(tempo: TempoMap, *, first_bar: int, bars: int, phrase_bars: int, 
             None,
         )
         drawn.append(Bar(number, bar_from, bar_to, by))
+    phrases = phrases_of(tempo, first_bar=first_bar, bars=bars, phrase_bars=phrase_bars)
+    touching = [take.take_id for take in takes if touches(take.windows, Window(start, end))]
+    missing = sum(1 for bar in drawn if bar.take_id is None)
+    return SheetLine(start, end, drawn, phrases, touching, missing)
+
+
+def phrases_of(tempo: TempoMap, *, first_bar: int, bars: int, phrase_bars: int) -> list[Phrase]:
+    """The phrases of a section; the last one may be shorter."""
     phrases = []
     for bar in range(first_bar, first_bar + bars, phrase_bars):
         length = min(phrase_bars, first_bar + bars - bar)
         phrases.append(Phrase(bar, length, tempo.bar_frame(bar), tempo.bar_frame(bar + length)))
-    touching = [take.take_id for take in takes if touches(take.windows, Window(start, end))]
-    missing = sum(1 for bar in drawn if bar.take_id is None)
-    return SheetLine(start, end, drawn, phrases, touching, missing)
+    return phrases

@@ -11,7 +11,7 @@ from fatsignal.core.takes.windows import Window
 from fatsignal.errors import NotFound, SettingRefused
 from fatsignal.store import takes, tones
 from fatsignal.store.database import Connection
-from fatsignal.store.takes import Take, TakeChannel
+from fatsignal.store.takes import Take, TakeChannel, first_of
 from fatsignal.web.context import Place, Transaction
 
 if TYPE_CHECKING:
@@ -115,14 +115,11 @@ def _stretch(place: Place, take: Take, channel: TakeChannel, from_frame: int, to
 
 
 def _channel(take: Take, channels: list[TakeChannel], wanted: str | None) -> TakeChannel:
-    kinds = [wanted] if wanted else ["mic", "sim", "di"]
-    for kind in kinds:
-        for channel in channels:
-            if channel.kind == kind or channel.name == kind:
-                return channel
-    if wanted == "di":
+    named = next((channel for channel in channels if channel.name == wanted), None)
+    chosen = first_of(channels, [wanted] if wanted else ["mic", "sim", "di"]) or named
+    if chosen is None and wanted == "di":
         raise SettingRefused(f"take {take.number} has no DI: it cannot be heard dry or through a tone")
-    return channels[0]
+    return chosen or channels[0]
 
 
 async def _tone(conn: Connection, tone_id: UUID | None) -> "Tone | None":

@@ -11,7 +11,7 @@ from fatsignal.core.cue.mix import CueMix
 from fatsignal.core.cue.monitoring import Monitoring
 from fatsignal.core.timing.monitor_path import MonitorDelay, monitor_delay
 from fatsignal.core.tone.document import Tone
-from fatsignal.errors import NotFound, RollRefused, SettingRefused
+from fatsignal.errors import NotFound, SettingRefused
 from fatsignal.rig.interface import NAME
 from fatsignal.rig.setup import RigSetup
 from fatsignal.store import backings, cues, interfaces, parts, sessions, tones
@@ -20,7 +20,7 @@ from fatsignal.store.database import Connection
 from fatsignal.store.parts import Part
 from fatsignal.web.context import Place, TheDesk, Transaction
 from fatsignal.web.routes.interface import interface_now
-from fatsignal.web.routes.rolls import all_armed
+from fatsignal.web.routes.rolls import all_armed, armed_parts
 
 router = APIRouter(prefix="/api", tags=["cues"])
 
@@ -172,9 +172,7 @@ async def _stand_by(conn: Connection, session_id: UUID, place: Place, desk: TheD
     from fatsignal.acts.roll_order import standby_order
 
     session = await sessions.get_session(conn, session_id)
-    armed = [part for part in await parts.list_parts(conn, session_id) if part.armed]
-    if not armed:
-        raise RollRefused("no part is armed: choose the part that you play")
+    armed = await armed_parts(conn, session_id)
     order = standby_order(
         session, await all_armed(conn, place, session, armed), sessions_folder=place.sessions_folder,
         interface=await interface_now(conn), speed=place.rig_speed or 1.0, cues=await cues_of(conn, session_id),

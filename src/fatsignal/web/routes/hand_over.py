@@ -8,7 +8,7 @@ from fastapi.responses import StreamingResponse
 from pydantic import BaseModel
 
 from fatsignal.errors import SettingRefused
-from fatsignal.files.names import file_name
+from fatsignal.files.names import channel_name, file_name, take_stem
 from fatsignal.store import parts, prints, sessions, takes
 from fatsignal.store.database import Connection
 from fatsignal.web.context import Place, Transaction
@@ -34,12 +34,12 @@ async def what_there_is(session_id: UUID, conn: Transaction) -> list[HandOverIte
     session = await sessions.get_session(conn, session_id)
     found = []
     for take, part_name, channels, ready in await _material(conn, session_id):
-        stem = f"{part_name} {take.number:02d}"
+        stem = take_stem(part_name, take.number)
         bars = (
             session.tempo.bar_beat_at(take.used.from_frame)[0],
             session.tempo.bar_beat_at(take.used.to_frame - 1)[0],
         )
-        entries = [(f"channel-{take.id}-{c.position}", f"{stem} - {c.name}", c.kind) for c in channels]
+        entries = [(f"channel-{take.id}-{c.position}", channel_name(stem, c.name), c.kind) for c in channels]
         entries += [(f"print-{p.id}", f"{stem} - {p.tone_name} r{p.tone_revision}", "sim") for p in ready]
         found += [
             HandOverItem(
@@ -68,14 +68,14 @@ async def hand_over(
     chosen = set(item)
     items = []
     for take, part_name, channels, ready in await _material(conn, session_id):
-        stem = f"{part_name} {take.number:02d}"
+        stem = take_stem(part_name, take.number)
         for channel in channels:
             if (key := f"channel-{take.id}-{channel.position}") in chosen:
                 chosen.discard(key)
                 path = place.sessions_folder / take.folder / channel.file
                 says = "Recorded dry." if channel.kind == "di" else "Recorded from the amp."
                 items.append(
-                    Item(path, f"{stem} - {channel.name}", take.from_frame, take.frames, take.recorded_at, says)
+                    Item(path, channel_name(stem, channel.name), take.from_frame, take.frames, take.recorded_at, says)
                 )
         for print_ in ready:
             if (key := f"print-{print_.id}") in chosen:

@@ -7,7 +7,8 @@ from uuid import UUID
 from fastapi import APIRouter, Request
 from pydantic import BaseModel, Field
 
-from fatsignal.core.takes.windows import Window
+from fatsignal.core.takes.sheet import Phrase, phrases_of
+from fatsignal.core.takes.windows import Window, touches
 from fatsignal.store import parts, sections, sessions, takes
 from fatsignal.store.database import Connection
 from fatsignal.store.sessions import Session
@@ -105,27 +106,24 @@ async def judged(part_id: UUID, section_id: UUID, conn: Transaction, place: Plac
     session = await sessions.get_session(conn, part.session_id)
     section = await sections.get_section(conn, section_id)
     tempo = session.tempo
-    edges = [*range(section.first_bar, section.first_bar + section.bars, section.phrase_bars)]
-    ends = [*edges[1:], section.first_bar + section.bars]
-    phrases = [Window(tempo.bar_frame(bar), tempo.bar_frame(end)) for bar, end in zip(edges, ends, strict=True)]
+    phrases = phrases_of(tempo, first_bar=section.first_bar, bars=section.bars, phrase_bars=section.phrase_bars)
     whole = Window(phrases[0].from_frame, phrases[-1].to_frame)
     everything = await takes.list_takes(conn, session.id)
     found = [
         take
         for take in everything
-        if take.part_id == part_id and take.binned_at is None
-        and any(w.from_frame < whole.to_frame and whole.from_frame < w.to_frame for w in take.windows)
-    ]  # fmt: skip
+        if take.part_id == part_id and take.binned_at is None and touches(take.windows, whole)
+    ]
     heard = {take.id: take for take in everything if any(take.id in each.heard for each in found)}
     names = {each.id: each.name for each in await parts.list_parts(conn, session.id)}
     key = (
-        section_id, tempo, session.reference_pitch_hz, tuple(edges),
+        section_id, tempo, session.reference_pitch_hz, tuple(phrases),
         tuple((take.id, take.from_frame, take.windows) for take in found),
     )  # fmt: skip
     kept: dict[Any, JudgedView] = request.app.state.judged
     if key not in kept:
         recordings = await _recordings(conn, place, session, [*(take.id for take in found), *heard])
-        kept[key] = await asyncio.to_thread(_judge, section_id, found, phrases, edges, recordings, heard, names)
+        kept[key] = await asyncio.to_thread(_judge, section_id, found, phrases, recordings, heard, names)
         while len(kept) > MOST_KEPT:
             kept.pop(next(iter(kept)))
     return kept[key]
@@ -155,14 +153,15 @@ async def _recordings(conn: Connection, place: Place, session: Session, take_ids
 
 
 def _judge(
-    section_id: UUID, found: list[takes.Take], phrases: list[Window], edges: list[int], recordings: "Recordings",
+    section_id: UUID, found: list[takes.Take], phrases: list[Phrase], recordings: "Recordings",
     heard: dict[UUID, takes.Take], names: dict[UUID, str],
 ) -> JudgedView:  # fmt: skip
     from fatsignal.acts.judge_section import judge_section
     from fatsignal.core.pitch.notes import note_name
     from fatsignal.core.takes.findings import worst_first
 
-    verdicts = judge_section(found, phrases, recordings, heard_takes=heard, part_names=names)
+    spans = [Window(phrase.from_frame, phrase.to_frame) for phrase in phrases]
+    verdicts = judge_section(found, spans, recordings, heard_takes=heard, part_names=names)
     return JudgedView(
         section_id=section_id,
         takes=[
@@ -170,11 +169,11 @@ def _judge(
                 take_id=take.take_id,
                 cells=[
                     CellView(
-                        first_bar=bar, played=phrase.played,
-                        marks=[_finding(each) for each in worst_first(phrase.findings)[:3]],
-                        findings=[_finding(each) for each in phrase.findings],
+                        first_bar=phrase.first_bar, played=verdict.played,
+                        marks=[_finding(each) for each in worst_first(verdict.findings)[:3]],
+                        findings=[_finding(each) for each in verdict.findings],
                     )
-                    for bar, phrase in zip(edges, take.phrases, strict=True)
+                    for phrase, verdict in zip(phrases, take.phrases, strict=True)
                 ],
                 timing=TimingView.model_validate(take.timing),
                 notes=[
@@ -191,12 +190,8 @@ def _drifts(found: list[takes.Take], recordings: "Recordings") -> list[TuningDri
     from fatsignal.core.pitch.notes import note_name
     from fatsignal.core.takes.tuning_drift import pitches_of, tuning_drifts
 
-    known = [(take, judged) for take in found if (judged := recordings.judged(take))]
-    spans = [Window(take.windows[0].from_frame, take.windows[-1].to_frame) for take, _ in known]
-    pitches = [
-        pitches_of(judged.performance, span, reference_hz=recordings.reference_hz)
-        for (_, judged), span in zip(known, spans, strict=True)
-    ]
+    known = [(take, heard) for take in found if (heard := recordings.heard_out(take))]
+    pitches = [pitches_of(heard.performance, take.used, reference_hz=recordings.reference_hz) for take, heard in known]
     views = []
     for drift in tuning_drifts(pitches):
         first, last = known[drift.first][0].number, known[drift.last][0].number

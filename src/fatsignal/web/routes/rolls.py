@@ -10,7 +10,7 @@ from pydantic import BaseModel, Field
 from fatsignal.config import Settings
 from fatsignal.core.cue.monitoring import Monitoring
 from fatsignal.core.takes.roll_plan import RollSettings, Way
-from fatsignal.core.takes.windows import Window
+from fatsignal.core.takes.windows import Window, joined
 from fatsignal.errors import RollRefused, SettingRefused
 from fatsignal.rig.interface import INPUTS
 from fatsignal.rig.setup import RigSetup, check_inputs
@@ -130,8 +130,6 @@ def _fitting(session: Session, settings: RollSettings) -> RollSettings:
     SettingRefused
         If the loop or a window leaves the song.
     """
-    from fatsignal.core.takes.windows import joined
-
     if settings.loop_bar + settings.loop_bars - 1 > session.song_bars:
         raise SettingRefused(
             f"a loop of bars {settings.loop_bar} to {settings.loop_bar + settings.loop_bars - 1} runs past the song's "
@@ -153,9 +151,7 @@ async def _start(session_id: UUID, new: NewRoll, conn: Connection, place: Place,
     section = None if new.section_id is None else await sections.get_section(conn, new.section_id)
     if section is not None and section.session_id != session_id:
         raise RollRefused("that section belongs to another session: choose one of this song")
-    armed = [part for part in await parts.list_parts(conn, session_id) if part.armed]
-    if not armed:
-        raise RollRefused("no part is armed: choose the part that you play")
+    armed = await armed_parts(conn, session_id)
     rigs = [(part.name, RigSetup.model_validate(part.rig)) for part in armed]
     clashes = check_inputs(rigs, inputs=INPUTS)
     if clashes:
@@ -184,6 +180,20 @@ async def _start(session_id: UUID, new: NewRoll, conn: Connection, place: Place,
         number=order.parts[0].first_number, from_frame=plan.from_frame,
         play_from_frame=plan.play_from_frame, to_frame=plan.to_frame, windows=list(plan.windows),
     )  # fmt: skip
+
+
+async def armed_parts(conn: Connection, session_id: UUID) -> list[Part]:
+    """The parts that roll together.
+
+    Raises
+    ------
+    RollRefused
+        If none is armed.
+    """
+    armed = [part for part in await parts.list_parts(conn, session_id) if part.armed]
+    if not armed:
+        raise RollRefused("no part is armed: choose the part that you play")
+    return armed
 
 
 async def all_armed(conn: Connection, place: Settings, session: Session, armed: list[Part]) -> "list[Armed]":
