@@ -13,6 +13,7 @@ from fatsignal.core.level.pyramid import BASE_FRAMES, Columns, coarser, columns
 from fatsignal.core.level.report import di_advice, measure_level, played_average_dbfs
 from fatsignal.core.plain import json_ready
 from fatsignal.core.takes.windows import Window
+from fatsignal.files.at_once import written_at_once
 from fatsignal.files.sound import read_clip
 from fatsignal.store.takes import TakeChannel
 
@@ -74,9 +75,8 @@ def level_checks(clip: Clip, *, kind: str) -> dict[str, Any]:
 def keep_wave(folder: Path, key: str, clip: Clip) -> None:
     """Store the finest columns of a clip under `key`; coarser ones are joined from them when asked for."""
     folder.mkdir(parents=True, exist_ok=True)
-    partial = folder / f"{key}.partial.npy"
-    np.save(partial, columns(clip.samples, frames_per_column=BASE_FRAMES))
-    partial.replace(folder / f"{key}.npy")
+    with written_at_once(folder / f"{key}.npy") as partial:
+        np.save(partial, columns(clip.samples, frames_per_column=BASE_FRAMES))
 
 
 def load_wave(folder: Path, key: str, *, frames_per_column: int) -> Columns:

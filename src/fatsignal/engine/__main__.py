@@ -37,6 +37,7 @@ from fatsignal.engine.protocol import (
     StandbyOrder,
     StopOrder,
 )
+from fatsignal.files.at_once import written_at_once
 
 if TYPE_CHECKING:
     from fatsignal.engine.capture import Capture
@@ -71,10 +72,9 @@ class Engine:
         server = await asyncio.start_server(self._serve_one, "127.0.0.1", 0, limit=_LINE_LIMIT)
         port = server.sockets[0].getsockname()[1]
         address = self._run_folder / ADDRESS_NAME
-        partial = address.with_suffix(".partial")
-        partial.touch(mode=0o600)
-        partial.write_text(EngineAddress(pid=os.getpid(), port=port, token=self._token).model_dump_json())
-        partial.replace(address)
+        with written_at_once(address) as partial:
+            partial.touch(mode=0o600)
+            partial.write_text(EngineAddress(pid=os.getpid(), port=port, token=self._token).model_dump_json())
         warming = asyncio.create_task(asyncio.to_thread(_warm_up))
         warming.add_done_callback(lambda _: self._become_ready())
         for name in (signal.SIGTERM, signal.SIGINT):

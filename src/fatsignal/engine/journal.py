@@ -9,6 +9,7 @@ from pydantic import BaseModel
 
 from fatsignal.core.takes.windows import Gap, Window
 from fatsignal.engine.protocol import ChannelFile
+from fatsignal.files.at_once import written_at_once
 from fatsignal.rig.setup import RigSetup
 
 JOURNAL_NAME = "roll.json"
@@ -61,11 +62,9 @@ class Journal(BaseModel):
             If none can be written; one that is there already and only says less is kept.
         """
         path = folder / JOURNAL_NAME
-        partial = path.with_suffix(".partial")
         try:
-            partial.write_text(self.model_dump_json(indent=1))
-            partial.replace(path)
+            with written_at_once(path) as partial:
+                partial.write_text(self.model_dump_json(indent=1))
         except OSError:
             if not path.exists():
                 raise
-            partial.unlink(missing_ok=True)

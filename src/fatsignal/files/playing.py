@@ -6,6 +6,7 @@ import numpy as np
 
 from fatsignal.core.takes.notes import Playing
 from fatsignal.core.timing.attacks import Rise
+from fatsignal.files.at_once import written_at_once
 
 # Raised when what is heard changes: files of another version are made again.
 VERSION = 2
@@ -14,15 +15,14 @@ VERSION = 2
 def save_playing(path: Path, playing: Playing) -> None:
     """Keep it; a file that is there is replaced at once or not at all."""
     path.parent.mkdir(parents=True, exist_ok=True)
-    partial = path.with_name(f"{path.stem}.partial.npz")
-    np.savez(
-        partial, version=VERSION, rate_hz=playing.rate_hz, frames=playing.frames, clearness=playing.clearness,
-        attack_db=playing.attack_db, body_db=playing.body_db, pitch_hz=playing.pitch_hz,
-        envelope_db=playing.envelope_db.astype(np.float32),
-        rise=playing.rise.clearness.astype(np.float32),
-        rise_grid=np.array([playing.rise.hop_frames, playing.rise.first_frame]),
-    )  # fmt: skip
-    partial.replace(path)
+    with written_at_once(path) as partial:
+        np.savez(
+            partial, version=VERSION, rate_hz=playing.rate_hz, frames=playing.frames, clearness=playing.clearness,
+            attack_db=playing.attack_db, body_db=playing.body_db, pitch_hz=playing.pitch_hz,
+            envelope_db=playing.envelope_db.astype(np.float32),
+            rise=playing.rise.clearness.astype(np.float32),
+            rise_grid=np.array([playing.rise.hop_frames, playing.rise.first_frame]),
+        )  # fmt: skip
 
 
 def load_playing(path: Path) -> Playing | None:
