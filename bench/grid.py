@@ -7,15 +7,15 @@ empty page of the same browser. Aims: under 0.5 s, and 60 frames a second or as 
 
 import asyncio
 import tempfile
-from datetime import UTC, datetime
+from collections.abc import Iterator
 from pathlib import Path
 from statistics import median
-from uuid import uuid4
+from uuid import UUID, uuid4
 
 import numpy as np
-import psycopg
 from playwright.sync_api import Page, sync_playwright
 
+from bench.long_session import CHANNELS, enter
 from fatsignal.acts.survey import keep_wave
 from fatsignal.core.clip import Clip
 from fatsignal.core.song.sections import SongSection
@@ -23,15 +23,15 @@ from fatsignal.core.takes.notes import listen_to
 from fatsignal.core.takes.windows import Window
 from fatsignal.core.timing.tempo import TempoMap
 from fatsignal.files.playing import save_playing
-from fatsignal.rig.setup import standard_rig
-from fatsignal.store import parts, sections, sessions, takes
-from fatsignal.store.database import migrate
 from launcher.postgres import Postgres
 from tests.conftest import running_application
 from tests.e2e.conftest import QUIET
 
 TAKES, PHRASES, PHRASE_BARS, RATE_HZ = 60, 24, 2, 48_000
 TEMPO = TempoMap.steady(104, rate_hz=RATE_HZ)
+SONG = [
+    SongSection(uuid4(), "Front", 1, 8, 2), SongSection(uuid4(), "Grid", 9, PHRASES * PHRASE_BARS, PHRASE_BARS),
+]  # fmt: skip
 
 # Chooses the section and looks at every frame whether the rows in sight are drawn and marked.
 OPEN = """() => new Promise((done) => {
@@ -60,39 +60,16 @@ SCROLL = """(empty) => new Promise((done) => {
 })"""
 
 
-async def fill(url: str, data: Path) -> None:
-    """A session of two sections; all takes play the second one."""
-    await migrate(url)
+def recorded(data: Path) -> Iterator[tuple[UUID, Window]]:
+    """Takes of the second section, heard out already; their files are not there."""
     random = np.random.default_rng(1)
-    bars = PHRASES * PHRASE_BARS
-    start, end = TEMPO.bar_frame(9), TEMPO.bar_frame(9 + bars)
-    async with await psycopg.AsyncConnection.connect(url) as conn:
-        session = await sessions.add_session(
-            conn, name="Long", artist="", depth="24", tempo=TEMPO, folder="Long", song_bars=8 + bars
-        )
-        song = [SongSection(uuid4(), "Front", 1, 8, 2), SongSection(uuid4(), "Grid", 9, bars, PHRASE_BARS)]
-        await sections.replace_sections(conn, session.id, song)
-        rig = standard_rig("baritone guitar").model_dump(mode="json")
-        part = await parts.add_part(conn, session_id=session.id, name="Baritone", rig=rig, written=[], armed=True)
-        for number in range(1, TAKES + 1):
-            take_id = uuid4()
-            strokes = plucks_of(start, end, random)
-            keep_wave(data / "waves", str(take_id), Clip(np.repeat(strokes[:, None], 3, axis=1), RATE_HZ))
-            save_playing(data / "waves" / f"{take_id}.playing.npz", listen_to(strokes, rate_hz=RATE_HZ))
-            take = takes.Take(
-                id=take_id, part_id=part.id, number=number, recorded_at=datetime.now(UTC), rate_hz=RATE_HZ,
-                from_frame=start, recorded_frame=start, frames=end - start, windows=(Window(start, end),),
-                origin="imported", rig_sheet={}, folder=f"Long/{number}",
-            )  # fmt: skip
-            checks = {
-                "peak_dbfs": -6.0, "true_peak_dbtp": -6.0, "average_dbfs": -15.0, "loudness_lufs": -18.0,
-                "crest_db": 9.0, "dc": 0.0, "flat_top_runs": 0, "advice": None,
-            }  # fmt: skip
-            channels = [
-                takes.TakeChannel(position=p, name=name, kind=kind, file=f"{p}.wav", sha256="0" * 64, checks=checks)
-                for p, (name, kind) in enumerate((("DI", "di"), ("mic A", "mic"), ("mic B", "mic")))
-            ]
-            await takes.add_take(conn, take, channels)
+    span = Window(TEMPO.bar_frame(SONG[1].first_bar), TEMPO.bar_frame(SONG[1].end_bar))
+    for _ in range(TAKES):
+        take_id = uuid4()
+        strokes = plucks_of(span.from_frame, span.to_frame, random)
+        keep_wave(data / "waves", str(take_id), Clip(np.repeat(strokes[:, None], len(CHANNELS), axis=1), RATE_HZ))
+        save_playing(data / "waves" / f"{take_id}.playing.npz", listen_to(strokes, rate_hz=RATE_HZ))
+        yield take_id, span
 
 
 def plucks_of(start: int, end: int, random: np.random.Generator) -> np.ndarray:
@@ -120,7 +97,7 @@ def main() -> None:
         server = Postgres(Path(scratch) / "postgres")
         url = server.start()
         try:
-            asyncio.run(fill(url, data))
+            asyncio.run(enter(url, TEMPO, SONG, recorded(data)))
             with running_application(data, url, demo="0") as app, sync_playwright() as playwright:
                 browser = playwright.chromium.launch(
                     executable_path="/usr/bin/chromium", chromium_sandbox=False, args=QUIET

@@ -7,31 +7,30 @@ headless Chromium several times, and prints the seconds to drawn waves as the pa
 import asyncio
 import sys
 import tempfile
-from datetime import UTC, datetime
+from collections.abc import Iterator
 from pathlib import Path
 from statistics import median
-from uuid import uuid4
+from uuid import UUID, uuid4
 
 import numpy as np
-import psycopg
 from playwright.sync_api import sync_playwright
 
 sys.path.insert(0, str(Path(__file__).resolve().parents[1]))
 
+from bench.long_session import CHANNELS, enter
 from fatsignal.acts.survey import keep_wave
 from fatsignal.core.clip import Clip
 from fatsignal.core.song.sections import SongSection
 from fatsignal.core.takes.windows import Window
 from fatsignal.core.timing.tempo import TempoMap
-from fatsignal.rig.setup import standard_rig
-from fatsignal.store import parts, sections, sessions, takes
-from fatsignal.store.database import migrate
 from launcher.postgres import Postgres
 from tests.conftest import running_application
 from tests.e2e.conftest import QUIET
 
 TAKES, MINUTES, RATE_HZ = 40, 3, 48_000
 SECTIONS = 10
+TEMPO = TempoMap.steady(104, rate_hz=RATE_HZ)
+SONG = [SongSection(uuid4(), f"Part {number + 1}", 1 + 8 * number, 8, 2) for number in range(SECTIONS)]
 # Asked at every frame inside the page: is every line of the sheet drawn, and every row of takes that is in sight?
 LOOK = """
   const look = () => {
@@ -45,38 +44,16 @@ LOOK = """
 """.replace("SECTIONS", str(SECTIONS))
 
 
-async def fill(url: str, data: Path) -> None:
-    await migrate(url)
+def recorded(data: Path) -> Iterator[tuple[UUID, Window]]:
+    """Takes of the whole song, whose waves are kept."""
     random = np.random.default_rng(1)
-    envelope = np.abs(np.sin(np.arange(MINUTES * 60 * RATE_HZ) / 9000))[:, None]
-    async with await psycopg.AsyncConnection.connect(url) as conn:
-        session = await sessions.add_session(
-            conn, name="Long", artist="", depth="24", tempo=TempoMap.steady(104, rate_hz=RATE_HZ), folder="Long",
-            song_bars=8 * SECTIONS,
-        )  # fmt: skip
-        song = [SongSection(uuid4(), f"Part {number + 1}", 1 + 8 * number, 8, 2) for number in range(SECTIONS)]
-        await sections.replace_sections(conn, session.id, song)
-        rig = standard_rig("baritone guitar").model_dump(mode="json")
-        part = await parts.add_part(conn, session_id=session.id, name="Baritone", rig=rig, written=[], armed=True)
-        start = session.tempo.bar_frame(1)
-        for number in range(1, TAKES + 1):
-            take_id, frames = uuid4(), MINUTES * 60 * RATE_HZ
-            noise = 0.5 * envelope * random.uniform(-1, 1, (frames, 3))
-            keep_wave(data / "waves", str(take_id), Clip(noise, RATE_HZ))
-            take = takes.Take(
-                id=take_id, part_id=part.id, number=number, recorded_at=datetime.now(UTC), rate_hz=RATE_HZ,
-                from_frame=start, recorded_frame=start, frames=frames,
-                windows=(Window(start, start + frames),), origin="imported", rig_sheet={}, folder=f"Long/{number}",
-            )  # fmt: skip
-            checks = {
-                "peak_dbfs": -6.0, "true_peak_dbtp": -6.0, "average_dbfs": -15.0, "loudness_lufs": -18.0,
-                "crest_db": 9.0, "dc": 0.0, "flat_top_runs": 0, "advice": None,
-            }  # fmt: skip
-            channels = [
-                takes.TakeChannel(position=p, name=name, kind=kind, file=f"{p}.wav", sha256="0" * 64, checks=checks)
-                for p, (name, kind) in enumerate((("DI", "di"), ("mic A", "mic"), ("mic B", "mic")))
-            ]
-            await takes.add_take(conn, take, channels)
+    frames, start = MINUTES * 60 * RATE_HZ, TEMPO.bar_frame(1)
+    envelope = np.abs(np.sin(np.arange(frames) / 9000))[:, None]
+    for _ in range(TAKES):
+        take_id = uuid4()
+        noise = 0.5 * envelope * random.uniform(-1, 1, (frames, len(CHANNELS)))
+        keep_wave(data / "waves", str(take_id), Clip(noise, RATE_HZ))
+        yield take_id, Window(start, start + frames)
 
 
 def main() -> None:
@@ -85,7 +62,7 @@ def main() -> None:
         server = Postgres(Path(scratch) / "postgres")
         url = server.start()
         try:
-            asyncio.run(fill(url, data))
+            asyncio.run(enter(url, TEMPO, SONG, recorded(data)))
             with running_application(data, url, demo="0") as app, sync_playwright() as playwright:
                 browser = playwright.chromium.launch(
                     executable_path="/usr/bin/chromium", chromium_sandbox=False, args=QUIET

@@ -1,6 +1,30 @@
 import { useRef, useState } from 'react'
 import { AsksFirst } from './client'
 import { notice } from './live'
+import { queryClient } from './queries'
+
+/** Do something; what goes wrong is said to the person. */
+export async function orSay(does: () => Promise<unknown>) {
+  try {
+    await does()
+  } catch (error) {
+    notice((error as Error).message)
+  }
+}
+
+/** Show a change at once, then put it; the answer is what is shown from then on, or, where it fails, what was before. */
+export async function showThenPut<T>(queryKey: readonly unknown[], next: T, put: () => Promise<T>) {
+  const before = queryClient.getQueryData<T>(queryKey)
+  queryClient.setQueryData(queryKey, next)
+  // An answer under way still tells of before.
+  await queryClient.cancelQueries({ queryKey })
+  try {
+    queryClient.setQueryData(queryKey, await put())
+  } catch (error) {
+    queryClient.setQueryData(queryKey, before)
+    throw error
+  }
+}
 
 /** What the server asks before it does something: the sentence, and what does it then. */
 export interface Asked {
@@ -49,13 +73,15 @@ export function useTurns() {
 
 /** The body of a request that brings a file; the generated type of a file is a string, so the form is built by hand. */
 export function asForm<Fields extends Record<string, string>>(file: File, fields: Fields) {
-  return {
-    body: { file: '', ...fields },
-    bodySerializer: () => {
-      const form = new FormData()
-      form.set('file', file)
-      for (const [name, value] of Object.entries(fields)) form.set(name, value)
-      return form
-    },
+  return { body: { file: '', ...fields }, bodySerializer: formOf('file', [file], fields) }
+}
+
+/** Builds a form of files under one name, and of fields. */
+export function formOf(name: string, files: File[], fields: Record<string, string>) {
+  return () => {
+    const form = new FormData()
+    for (const file of files) form.append(name, file)
+    for (const [field, value] of Object.entries(fields)) form.set(field, value)
+    return form
   }
 }

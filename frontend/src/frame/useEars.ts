@@ -1,6 +1,7 @@
 import { useEffect, useMemo, useRef, useState } from 'react'
+import { orSay } from '../api/acts'
 import { type Cue, type CueMix, answered, api } from '../api/client'
-import { notice, useLive } from '../api/live'
+import { useLive } from '../api/live'
 import { queryClient, useCues } from '../api/queries'
 import { Ears } from '../sound/ears'
 import type { Player } from '../sound/player'
@@ -36,14 +37,6 @@ export function useEars(sessionId: string, player: Player) {
   /** Listen, as soon as there is something to be heard; a browser lets sound out only after a press. */
   async function listen() {
     if (wanted && cue) await ears.open(cue.id)
-  }
-
-  async function orSay(does: () => Promise<unknown>) {
-    try {
-      await does()
-    } catch (error) {
-      notice((error as Error).message)
-    }
   }
 
   async function stand(by: boolean) {

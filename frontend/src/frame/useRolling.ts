@@ -1,4 +1,5 @@
 import { useRef } from 'react'
+import { orSay, showThenPut } from '../api/acts'
 import { type RollSettings, type Take, answered, api } from '../api/client'
 import { liveState, notice, useLive } from '../api/live'
 import { queryClient, refreshTakes, useRollSettings } from '../api/queries'
@@ -18,14 +19,6 @@ export function useRolling({ sessionId, sectionId, frameNow, before }: Rolled) {
   const acts = useRef(new TakenBack()).current
   const remember = acts.remember.bind(acts)
   const path = { path: { session_id: sessionId } }
-
-  async function orSay(does: () => Promise<void>) {
-    try {
-      await does()
-    } catch (error) {
-      notice((error as Error).message)
-    }
-  }
 
   function wanted() {
     const byHand = settings?.way === 'windows' && settings.windows.length === 0
@@ -73,17 +66,10 @@ export function useRolling({ sessionId, sectionId, frameNow, before }: Rolled) {
     refreshTakes()
   }
 
-  async function putSettings(next: RollSettings) {
-    const before = queryClient.getQueryData<RollSettings>(['roll-settings', sessionId])
-    queryClient.setQueryData(['roll-settings', sessionId], next)
-    try {
-      const kept = await answered(api.PUT('/api/sessions/{session_id}/roll/settings', { params: path, body: next }))
-      queryClient.setQueryData(['roll-settings', sessionId], kept)
-    } catch (error) {
-      queryClient.setQueryData(['roll-settings', sessionId], before)
-      throw error
-    }
-  }
+  const putSettings = (next: RollSettings) =>
+    showThenPut(['roll-settings', sessionId], next, () =>
+      answered(api.PUT('/api/sessions/{session_id}/roll/settings', { params: path, body: next })),
+    )
 
   return {
     settings,

@@ -1,6 +1,7 @@
 import { Listbox, ListboxButton, ListboxOption, ListboxOptions } from '@headlessui/react'
 import { ChevronDown } from 'lucide-react'
 import { useState } from 'react'
+import { orSay } from '../api/acts'
 import { type Choices, type Part, answered, api } from '../api/client'
 import { notice, useLive } from '../api/live'
 import { queryClient, useKits } from '../api/queries'
@@ -18,14 +19,11 @@ export function PartHead({ part, choices }: { part: Part | undefined; choices: C
   const [adding, setAdding] = useState(session.parts.length === 0)
   const [keeping, setKeeping] = useState(false)
 
-  async function put(act: () => Promise<unknown>) {
-    try {
+  const put = (act: () => Promise<unknown>) =>
+    orSay(async () => {
       await act()
       await queryClient.invalidateQueries({ queryKey: ['session'] })
-    } catch (error) {
-      notice((error as Error).message)
-    }
-  }
+    })
 
   return (
     <div>

@@ -1,5 +1,5 @@
 import { useRef, useState } from 'react'
-import { useAsking, useTurns } from '../api/acts'
+import { orSay, useAsking, useTurns } from '../api/acts'
 import { type InterfaceSettings, type Part, type Rig, type RigView, answered, api } from '../api/client'
 import { notice } from '../api/live'
 import { queryClient, refreshRig, useRig } from '../api/queries'
@@ -25,14 +25,6 @@ export function useRigActs(part: Part | undefined) {
     void queryClient.invalidateQueries({ queryKey: ['session'] })
   }
 
-  async function tried(act: () => Promise<unknown>) {
-    try {
-      await act()
-    } catch (error) {
-      notice((error as Error).message)
-    }
-  }
-
   function setRig(rig: Rig) {
     const old = view?.rig
     const named = rig.tuning?.some((string) => typeof string !== 'number')
@@ -53,24 +45,24 @@ export function useRigActs(part: Part | undefined) {
   function takeBack() {
     const last = before.current.pop()
     setKept(before.current.length)
-    if (last) void tried(() => put(last, true))
+    if (last) void orSay(() => put(last, true))
   }
 
   const turn = (channel: string, byDb: number) =>
-    tried(async () => {
+    orSay(async () => {
       const changed = await answered(api.POST('/api/parts/{part_id}/turn', { params: path, body: { channel, by_db: byDb } }))
       queryClient.setQueryData(['rig', part?.id], changed)
     })
 
   const check = (kind: CheckKind) =>
-    tried(() =>
+    orSay(() =>
       answered(api.POST('/api/parts/{part_id}/checks/{kind}', { params: { path: { part_id: part?.id ?? '', kind } } })),
     )
 
-  const stop = () => tried(() => answered(api.DELETE('/api/checks')))
+  const stop = () => orSay(() => answered(api.DELETE('/api/checks')))
 
   const setInterface = (settings: InterfaceSettings) =>
-    tried(async () => {
+    orSay(async () => {
       const changed = await answered(
         api.PUT('/api/sessions/{session_id}/interface', { params: { path: { session_id: session.id } }, body: settings }),
       )
@@ -79,7 +71,7 @@ export function useRigActs(part: Part | undefined) {
     })
 
   const retune = (offsets: number[]) =>
-    tried(async () => {
+    orSay(async () => {
       await answered(api.PUT('/api/parts/{part_id}/tuning-offsets', { params: path, body: { offsets_cents: offsets } }))
       refreshRig()
       notice(offsets.length ? 'the tuner now aims at the re-tuned strings' : 'the tuner aims at equal temperament again')

@@ -1,6 +1,6 @@
 import { scaleLinear } from 'd3-scale'
 import { useRef, useState } from 'react'
-import { figure } from './format'
+import { figure, readFigure } from './format'
 
 interface RuleProps {
   label: string
@@ -105,7 +105,7 @@ export function Rule({ label, value, from, to, step = 1, unit = '', digits = 0, 
           onKeyDown={(event) => {
             if (event.key === 'Escape') setTyped(null)
             if (event.key !== 'Enter') return
-            const read = Number(typed.replace('−', '-').replace(',', '.'))
+            const read = readFigure(typed)
             setTyped(null)
             if (Number.isFinite(read)) settle(read)
           }}

@@ -3,6 +3,11 @@ export function figure(value: number, digits = 1): string {
   return value.toFixed(digits).replace('-', '−').replace(/^−(0(\.0+)?)$/, '$1')
 }
 
+/** A figure as a person types it, with a comma or a true minus; NaN where it is none. */
+export function readFigure(typed: string): number {
+  return Number(typed.replace('−', '-').replace(',', '.'))
+}
+
 /** A whole figure with its sign: "+12", "−3", "0". */
 export function signed(value: number): string {
   const whole = Math.round(value)

@@ -1,5 +1,5 @@
 import { useState } from 'react'
-import { asForm, useAsking } from '../api/acts'
+import { asForm, orSay, useAsking } from '../api/acts'
 import { type Backing, answered, api } from '../api/client'
 import { notice } from '../api/live'
 import { queryClient, refreshSong } from '../api/queries'
@@ -12,14 +12,11 @@ export function useBacking() {
   const { asked, dismiss, asking } = useAsking()
   const refresh = () => queryClient.invalidateQueries({ queryKey: ['backings', session.id] })
 
-  async function tried(act: () => Promise<unknown>) {
-    try {
+  const tried = (act: () => Promise<unknown>) =>
+    orSay(async () => {
       await act()
       await refresh()
-    } catch (error) {
-      notice((error as Error).message)
-    }
-  }
+    })
 
   async function bring(files: FileList | null) {
     const file = files?.[0]

@@ -1,7 +1,7 @@
 import { Plus, Trash2 } from 'lucide-react'
 import { useState } from 'react'
+import { orSay } from '../api/acts'
 import { type Cue, type Strip, answered, api } from '../api/client'
-import { notice } from '../api/live'
 import { queryClient } from '../api/queries'
 import { useDesk } from '../frame/SessionContext'
 import { Button } from '../signal/Button'
@@ -18,24 +18,21 @@ export function CueSheet({ open, onClose }: { open: boolean; onClose: () => void
   const [naming, setNaming] = useState(false)
   if (!cues || !cue) return null
 
-  async function orSay(does: () => Promise<unknown>) {
-    try {
+  const change = (does: () => Promise<unknown>) =>
+    void orSay(async () => {
       await does()
       await queryClient.invalidateQueries({ queryKey: ['cues'] })
-    } catch (error) {
-      notice((error as Error).message)
-    }
-  }
+    })
 
   const add = (name: string) =>
-    void orSay(async () => {
+    change(async () => {
       setNaming(false)
       const made = await answered(
         api.POST('/api/sessions/{session_id}/cues', { params: { path: { session_id: session.id } }, body: { name } }),
       )
       hearing.chooseCue(made.id)
     })
-  const remove = () => void orSay(async () => answered(api.DELETE('/api/cues/{cue_id}', { params: { path: { cue_id: cue.id } } })))
+  const remove = () => change(async () => answered(api.DELETE('/api/cues/{cue_id}', { params: { path: { cue_id: cue.id } } })))
   const strip = (key: string) => cue.mix.strips?.[key] ?? PLAIN
   const set = (key: string, changes: Partial<Strip>) =>
     hearing.setMix(cue, { strips: { ...cue.mix.strips, [key]: { ...strip(key), ...changes } } })

@@ -1,7 +1,7 @@
 import { Play, Square } from 'lucide-react'
 import { useEffect, useMemo, useState, useSyncExternalStore } from 'react'
-import { type Finding, type Session, type Take, answered, api } from '../api/client'
-import { notice } from '../api/live'
+import { orSay } from '../api/acts'
+import type { Finding, Session, Take } from '../api/client'
 import { useWave } from '../api/queries'
 import { useDesk } from '../frame/SessionContext'
 import { Button } from '../signal/Button'
@@ -9,6 +9,7 @@ import { Sheet } from '../signal/Sheet'
 import { barBeat } from '../signal/format'
 import { Player } from '../sound/player'
 import { wavePath } from '../wave/wavePath'
+import { compareTakes } from './compared'
 
 export interface Evident {
   take: Take
@@ -41,22 +42,11 @@ export function Evidence({ evident, onClose }: { evident: Evident | null; onClos
     if (playing && heard === id) return player.stop()
     main.stop()
     setHeard(id)
-    try {
-      const ids = [take.id, ...(other ? [other.id] : [])]
-      const compared = await answered(
-        api.GET('/api/takes/compared', { params: { query: { id: ids, from_frame: from, to_frame: to } } }),
-      )
-      const sounds = compared.sounds.map((sound) => ({
-        key: sound.take_id,
-        url: sound.audio_url,
-        gainDb: sound.gain_db,
-        fromFrame: compared.from_frame,
-      }))
-      if (playing) player.choose(id)
-      else await player.play(sounds, id, from, [from, to])
-    } catch (error) {
-      notice((error as Error).message)
-    }
+    if (playing) return player.choose(id)
+    await orSay(async () => {
+      const { sounds } = await compareTakes([take.id, ...(other ? [other.id] : [])], [from, to])
+      await player.play(sounds, id, from, [from, to])
+    })
   }
 
   return (

@@ -2,7 +2,8 @@ import type { Take } from '../api/client'
 import { useTones } from '../api/queries'
 import { useDesk } from '../frame/SessionContext'
 import { Pick } from '../signal/Pick'
-import type { HeardAs, SideBySide } from './useSideBySide'
+import type { HeardAs } from './compared'
+import type { SideBySide } from './useSideBySide'
 
 const LOUDEST_MIC = 'as recorded'
 
@@ -23,7 +24,7 @@ export function SideBySideBar({ rows, sideBySide }: { rows: Take[]; sideBySide: 
       : option.startsWith('channel ')
         ? option.slice(8)
         : `DI through ${tones.find((tone) => tone.id === option.slice(5))?.name ?? 'a tone'}`
-  const sound = beside.compared?.sounds.find((entry) => entry.take_id === heard)
+  const sound = beside.compared.sounds.find((entry) => entry.take_id === heard)
   const other = sound && chosen.startsWith('channel ') && sound.channel !== chosen.slice(8) ? sound.channel : null
 
   return (
@@ -69,7 +70,7 @@ export function SideBySideBar({ rows, sideBySide }: { rows: Take[]; sideBySide: 
   )
 }
 
-function toOption(as: HeardAs | null, takes: Take[]): string {
+function toOption(as: HeardAs, takes: Take[]): string {
   if (!as) return LOUDEST_MIC
   if ('tone' in as) return `tone ${as.tone}`
   // The key D asks for a kind; the list tells the channel's name.

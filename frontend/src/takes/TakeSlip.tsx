@@ -2,7 +2,7 @@ import type { Take } from '../api/client'
 import { useDesk } from '../frame/SessionContext'
 import { Button } from '../signal/Button'
 import { Typed } from '../signal/Typed'
-import { figure } from '../signal/format'
+import { figure, readFigure } from '../signal/format'
 import { useTakeActs } from './useTakeActs'
 
 const NOTES: [string, string][] = [
@@ -71,6 +71,6 @@ export function TakeSlip({ take }: { take: Take }) {
 }
 
 function by(typed: string, move: (value: number) => void) {
-  const value = Number(typed.replace('−', '-').replace(',', '.'))
+  const value = readFigure(typed)
   if (Number.isFinite(value) && value !== 0) move(value)
 }

@@ -1,8 +1,9 @@
 import { HeadphoneOff, Headphones, SlidersHorizontal } from 'lucide-react'
 import { useState, useSyncExternalStore } from 'react'
+import { orSay, showThenPut } from '../api/acts'
 import type { Monitoring, MonitoringView, SignalKind } from '../api/client'
 import { answered, api } from '../api/client'
-import { notice, useLive } from '../api/live'
+import { useLive } from '../api/live'
 import { queryClient, useMonitoring, useTones } from '../api/queries'
 import { useDesk } from '../frame/SessionContext'
 import { Pick } from '../signal/Pick'
@@ -33,23 +34,13 @@ export function ToEars() {
   const live = rolling !== null || standingBy !== null
 
   async function set(changes: Partial<Monitoring>) {
-    const before = queryClient.getQueryData<MonitoringView>(['monitoring', part!.id])
-    // An answer under way still tells of before.
-    await queryClient.cancelQueries({ queryKey: ['monitoring', part!.id] })
-    queryClient.setQueryData(['monitoring', part!.id], before && { ...before, settings: { ...settings, ...changes } })
-    try {
-      const kept = await answered(
-        api.PUT('/api/parts/{part_id}/monitoring', {
-          params: { path: { part_id: part!.id } },
-          body: { ...settings, ...changes },
-        }),
+    const body = { ...settings, ...changes }
+    await orSay(async () => {
+      await showThenPut<MonitoringView>(['monitoring', part!.id], { ...view!, settings: body }, () =>
+        answered(api.PUT('/api/parts/{part_id}/monitoring', { params: { path: { part_id: part!.id } }, body })),
       )
-      queryClient.setQueryData(['monitoring', part!.id], kept)
       void queryClient.invalidateQueries({ queryKey: ['session'] })
-    } catch (error) {
-      queryClient.setQueryData(['monitoring', part!.id], before)
-      notice((error as Error).message)
-    }
+    })
   }
 
   // One list for where it comes from: nothing, the inputs, the tones.

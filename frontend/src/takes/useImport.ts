@@ -1,4 +1,5 @@
 import { useState } from 'react'
+import { formOf, orSay } from '../api/acts'
 import { answered, api } from '../api/client'
 import { notice } from '../api/live'
 import { refreshTakes } from '../api/queries'
@@ -22,15 +23,7 @@ export function useImport() {
         api.POST('/api/sessions/{session_id}/imports', {
           params: { path: { session_id: session.id } },
           body: { files: [], part_id: part.id, kinds: kinds.join(','), placing, bar },
-          bodySerializer: () => {
-            const form = new FormData()
-            for (const file of files) form.append('files', file)
-            form.set('part_id', part.id)
-            form.set('kinds', kinds.join(','))
-            form.set('placing', placing)
-            form.set('bar', String(bar))
-            return form
-          },
+          bodySerializer: formOf('files', files, { part_id: part.id, kinds: kinds.join(','), placing, bar: String(bar) }),
         }),
       )
       refreshTakes()
@@ -45,14 +38,12 @@ export function useImport() {
   async function bring(list: FileList | null) {
     const files = Array.from(list ?? [])
     if (!files.length) return
-    try {
+    await orSay(async () => {
       const names = files.map((file) => file.name)
       const kinds = await answered(api.GET('/api/imports/kinds', { params: { query: { name: names } } }))
       if (files.length === 1) await send(files, kinds, 'bar', 1)
       else setAsked({ files, kinds })
-    } catch (error) {
-      notice((error as Error).message)
-    }
+    })
   }
 
   return { bring, bringing, asked, send, dismiss: () => setAsked(null) }

@@ -1,65 +1,53 @@
 import { useEffect, useState } from 'react'
-import { type ComparedTakes, type Phrase, type Take, answered, api } from '../api/client'
+import { orSay } from '../api/acts'
+import type { ComparedTakes, Phrase, Take } from '../api/client'
 import { notice, useLive } from '../api/live'
 import { useDesk, usePlayer } from '../frame/SessionContext'
 import { type KeyAct, useKeys } from '../frame/useKeys'
+import type { PlayerSound } from '../sound/player'
+import { type HeardAs, compareTakes } from './compared'
 
 export const MOST_BESIDE = 9
-
-/** A channel by its name, or the DI through a tone. */
-export type HeardAs = { channel: string } | { tone: string }
 
 interface Beside {
   phrase: Phrase
   ids: string[]
-  as: HeardAs | null
-  compared: ComparedTakes | null
+  as: HeardAs
+  compared: ComparedTakes
+  sounds: PlayerSound[]
 }
 
 /** Takes of one phrase held against each other: they run together, and one of them is heard, as loud as the others. */
 export function useSideBySide(rows: Take[], phrases: Phrase[]) {
-  const { take: chosen, chooseTake, player, session, setHeardBeside } = useDesk()
+  const { take: chosen, chooseTake, player, setHeardBeside } = useDesk()
   const { rolling } = useLive()
   const { playing, loading, heard } = usePlayer()
   const [beside, setBeside] = useState<Beside | null>(null)
   const [waiting, setWaiting] = useState(false)
 
-  async function open(phrase: Phrase, first: string | undefined, as: HeardAs | null = beside?.as ?? null) {
+  async function open(phrase: Phrase, first: string | undefined, as: HeardAs = beside?.as ?? null) {
     const ids = chooseBeside(rows, phrase, first)
     const begin = first ?? ids[0]
     if (!begin) return notice('no take plays this phrase yet')
     setWaiting(true)
-    try {
-      const compared = await answered(
-        api.GET('/api/takes/compared', {
-          params: { query: { id: ids, from_frame: phrase.from_frame, to_frame: phrase.to_frame, ...as } },
-        }),
-      )
-      setBeside({ phrase, ids, as, compared })
+    await orSay(async () => {
+      const found = await compareTakes(ids, [phrase.from_frame, phrase.to_frame], as)
+      setBeside({ phrase, ids, as, ...found })
       chooseTake(begin, { goesOn: true })
-      await start(compared, begin)
-    } catch (error) {
-      notice((error as Error).message)
-    } finally {
-      setWaiting(false)
-    }
+      await start(found.sounds, begin, phrase)
+    })
+    setWaiting(false)
   }
 
-  async function start(compared: ComparedTakes, id: string) {
-    const sounds = compared.sounds.map((sound) => ({
-      key: sound.take_id,
-      url: sound.audio_url,
-      gainDb: sound.gain_db,
-      fromFrame: compared.from_frame,
-    }))
-    await player.play(sounds, id, compared.from_frame, [compared.from_frame, compared.to_frame])
+  async function start(sounds: PlayerSound[], id: string, { from_frame, to_frame }: Phrase) {
+    await player.play(sounds, id, from_frame, [from_frame, to_frame])
   }
 
   function hear(id: string) {
-    if (!beside?.compared) return
+    if (!beside) return
     chooseTake(id, { goesOn: true })
     if (player.state.playing) player.choose(id)
-    else void start(beside.compared, id)
+    else void start(beside.sounds, id, beside.phrase)
   }
 
   function close() {
@@ -75,7 +63,7 @@ export function useSideBySide(rows: Take[], phrases: Phrase[]) {
   }
 
   // What is heard is told at the deck.
-  const sound = beside?.compared?.sounds.find((entry) => entry.take_id === heard)
+  const sound = beside?.compared.sounds.find((entry) => entry.take_id === heard)
   const said = beside && sound ? { name: `take ${sound.number}`, detail: asSaid(sound.channel, beside.as) } : null
   const saidAs = said && `${said.name} ${said.detail}`
   useEffect(() => {
@@ -109,11 +97,10 @@ export function useSideBySide(rows: Take[], phrases: Phrase[]) {
     beside,
     waiting,
     heard: beside && playing ? heard : null,
-    rateHz: session.rate_hz,
     open,
     openHere,
     hear,
-    setAs: (as: HeardAs | null) => beside && void open(beside.phrase, chosen?.id, as),
+    setAs: (as: HeardAs) => beside && void open(beside.phrase, chosen?.id, as),
     close,
   }
 }
@@ -134,8 +121,8 @@ export function chooseBeside(rows: Take[], phrase: Phrase, first: string | undef
 const plays = (take: Take, phrase: Phrase) =>
   take.windows.some((window) => window.from_frame < phrase.to_frame && window.to_frame > phrase.from_frame)
 
-const isDry = (as: HeardAs | null) => as !== null && 'channel' in as && as.channel === 'di'
+const isDry = (as: HeardAs) => as !== null && 'channel' in as && as.channel === 'di'
 
-function asSaid(channel: string, as: HeardAs | null) {
+function asSaid(channel: string, as: HeardAs) {
   return as && 'tone' in as ? `${channel} through a tone` : channel
 }

@@ -1,3 +1,4 @@
+import { orSay } from '../api/acts'
 import { type Take, answered, api } from '../api/client'
 import { notice } from '../api/live'
 import { queryClient, refreshTakes } from '../api/queries'
@@ -10,14 +11,6 @@ export function useTakeActs() {
 
   function show(changed: Take) {
     queryClient.setQueryData<Take[]>(['takes', session.id], (old) => old?.map((take) => (take.id === changed.id ? changed : take)))
-  }
-
-  async function orSay(does: () => Promise<void>) {
-    try {
-      await does()
-    } catch (error) {
-      notice((error as Error).message)
-    }
   }
 
   const path = (take: Take) => ({ path: { take_id: take.id } })
