@@ -31,13 +31,13 @@ TAKES, MINUTES, RATE_HZ = 40, 3, 48_000
 SECTIONS = 10
 TEMPO = TempoMap.steady(104, rate_hz=RATE_HZ)
 SONG = [SongSection(uuid4(), f"Part {number + 1}", 1 + 8 * number, 8, 2) for number in range(SECTIONS)]
-# Asked at every frame inside the page: is every line of the sheet drawn, and every row of takes that is in sight?
+# Asked at every frame inside the page: is every line of the sheet drawn, and every phrase of the takes in sight?
 LOOK = """
   const look = () => {
     const sheet = document.querySelectorAll('[aria-label="Song sheet"] svg path[fill="var(--mic)"]').length
-    const rows = [...document.querySelectorAll('[aria-label="Takes of the section"] button[aria-pressed]')]
-    const drawn = rows.every((row) => row.parentElement.querySelector('svg path[fill^=var]'))
-    if (sheet < SECTIONS || rows.length === 0 || !drawn) requestAnimationFrame(look)
+    const cells = [...document.querySelectorAll('[aria-label="Takes of the section"] button[aria-label*=", bars "]')]
+    const drawn = cells.every((cell) => cell.querySelector('svg path[d]'))
+    if (sheet < SECTIONS || cells.length === 0 || !drawn) requestAnimationFrame(look)
     else requestAnimationFrame(() => (window.drawnAtMs = performance.now()))
   }
   look()

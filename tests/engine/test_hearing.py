@@ -1,7 +1,7 @@
 """What a player hears: the own playing through a tone, what plays beside it, the click, each listener's mix."""
 
-import asyncio
-import threading
+import contextlib
+import socket
 from uuid import uuid4
 
 import numpy as np
@@ -14,7 +14,7 @@ from fatsignal.core.timing.click import render_click
 from fatsignal.core.timing.delay import align
 from fatsignal.core.tone.chain import ToneChain
 from fatsignal.core.tone.document import Tone
-from fatsignal.engine.ears import HEADER, Ears
+from fatsignal.engine.ears import HEADER, Ear, Ears
 from fatsignal.engine.live_chains import LiveChains
 from fatsignal.engine.monitor import Monitor
 from fatsignal.engine.playback import Playback
@@ -289,38 +289,42 @@ def test_after_a_gap_the_song_goes_on_where_its_clock_is(tmp_path):
         np.testing.assert_allclose(block[: len(expected), 0], expected, atol=1e-7)
 
 
-async def test_ears_get_frames_with_their_place_and_a_slow_one_loses_the_oldest():
-    loop = asyncio.get_running_loop()
-    ears, wanted = Ears(loop), uuid4()
-
-    class Wire:
-        def __init__(self):
-            self.data, self.open = b"", asyncio.Event()
-
-        def write(self, data):
-            self.data += data
-
-        async def drain(self):
-            await self.open.wait()
-
-    wire = Wire()
-    listening = asyncio.create_task(ears.listen(wanted, wire))
-    await asyncio.sleep(0)
+def test_ears_get_frames_with_their_place_and_a_slow_one_loses_the_oldest():
+    ears, wanted = Ears(), uuid4()
+    theirs, ours = socket.socketpair()
+    ear = Ear(wanted, ours)
+    ears.add(ear)
     assert ears.listened == [wanted]
     block = np.column_stack([sine(440)[:100], sine(330)[:100]])
-    thread = threading.Thread(target=lambda: [ears.send(wanted, 100 * n, block) for n in range(100)])
-    thread.start()
-    thread.join()
-    await asyncio.sleep(0.01)
-    wire.open.set()
-    await asyncio.sleep(0.01)
+    for number in range(3_000):
+        ears.send(wanted, 100 * number, block)
+        ears.send(uuid4(), 0, block)
+    received = fetched(theirs)
+    # It was asleep and is awake again: what waited comes with the next blocks.
+    for number in range(3_000, 3_010):
+        ears.send(wanted, 100 * number, block)
+        received += fetched(theirs)
     size = HEADER.size + 800
-    frames = [wire.data[at : at + size] for at in range(0, len(wire.data), size)]
-    places = [HEADER.unpack_from(frame)[2] for frame in frames]
-    assert places[0] in (0, 100 * 36)
-    assert places[-64:] == [100 * n for n in range(36, 100)]
-    first = np.frombuffer(frames[0][HEADER.size :], "<f4").reshape(-1, 2)
-    np.testing.assert_allclose(first, block, atol=1e-7)
-    listening.cancel()
-    await asyncio.gather(listening, return_exceptions=True)
+    frames = [received[at : at + size] for at in range(0, len(received), size)]
+    places = [HEADER.unpack_from(frame)[2] // 100 for frame in frames]
+    assert places[:3] == [0, 1, 2]
+    assert places[-72:] == list(range(2_938, 3_010))
+    # One hole, where it slept, and nothing twice.
+    assert sum(step > 1 for step in np.diff(places)) == 1
+    assert min(np.diff(places)) == 1
+    for frame in (frames[0], frames[-1]):
+        np.testing.assert_allclose(np.frombuffer(frame[HEADER.size :], "<f4").reshape(-1, 2), block, atol=1e-7)
+    theirs.close()
+    ears.send(wanted, 0, block)
+    ears.remove(ear)
     assert ears.listened == []
+
+
+def fetched(connection):
+    """All that lies in a socket now."""
+    connection.setblocking(False)
+    data = b""
+    with contextlib.suppress(BlockingIOError):
+        while piece := connection.recv(1 << 20):
+            data += piece
+    return data

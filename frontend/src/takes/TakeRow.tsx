@@ -1,5 +1,5 @@
 import { Star } from 'lucide-react'
-import { useMemo } from 'react'
+import { memo, useMemo } from 'react'
 import type { Finding, JudgedTake, SheetLine, Take } from '../api/client'
 import { useWave } from '../api/queries'
 import { useDesk } from '../frame/SessionContext'
@@ -23,8 +23,11 @@ interface TakeRowProps {
   onEvidence: (take: Take, finding: Finding) => void
 }
 
-/** One take: its name, how it stands against the click, and its phrases with what was found in them. */
-export function TakeRow({ take, line, judged, width, height, sideBySide, onDetails, onEvidence }: TakeRowProps) {
+/**
+ * One take: its name, how it stands against the click, and its phrases with what was found in them. Scrolling draws only
+ * the rows that come into sight.
+ */
+export const TakeRow = memo(function TakeRow({ take, line, judged, width, height, sideBySide, onDetails, onEvidence }: TakeRowProps) {
   const { take: chosen, chooseTake, seek } = useDesk()
   const acts = useTakeActs()
   const wave = useWave(take.id).data
@@ -126,7 +129,7 @@ export function TakeRow({ take, line, judged, width, height, sideBySide, onDetai
       </div>
     </div>
   )
-}
+})
 
 interface PhraseWaveProps {
   take: Take

@@ -9,15 +9,15 @@ import signal
 import sys
 import threading
 import time
-from fractions import Fraction
 from pathlib import Path
 from typing import TYPE_CHECKING
 from uuid import UUID
 
 from pydantic import ValidationError
 
-from fatsignal.engine.ears import Ears
+from fatsignal.engine.ears import Ear, Ears
 from fatsignal.engine.life import hold_life
+from fatsignal.engine.priority import Rank, prefer_this_process, prefer_this_thread
 from fatsignal.engine.protocol import (
     ADDRESS_NAME,
     ORDERS,
@@ -52,8 +52,8 @@ _SILENT_S = 0.7
 class Engine:
     """Takes orders from any number of connections, rolls at most one at a time, tells everyone."""
 
-    def __init__(self, run_folder: Path) -> None:
-        self._run_folder = run_folder
+    def __init__(self, run_folder: Path, *, apart: bool = False) -> None:
+        self._run_folder, self._apart = run_folder, apart
         self._token = secrets.token_urlsafe(24)
         self._listeners: set[asyncio.Queue[bytes]] = set()
         self._ready = asyncio.Event()
@@ -65,17 +65,18 @@ class Engine:
         self._stop_asked = False
         self._roll_thread: threading.Thread | None = None
         self._loop = asyncio.get_running_loop()
-        self._ears = Ears(self._loop)
+        self._ears = Ears()
 
     async def serve(self) -> None:
         """Listen on loopback until told to quit."""
+        prefer_this_thread(Rank.WORD)
         server = await asyncio.start_server(self._serve_one, "127.0.0.1", 0, limit=_LINE_LIMIT)
         port = server.sockets[0].getsockname()[1]
         address = self._run_folder / ADDRESS_NAME
         with written_at_once(address) as partial:
             partial.touch(mode=0o600)
             partial.write_text(EngineAddress(pid=os.getpid(), port=port, token=self._token).model_dump_json())
-        warming = asyncio.create_task(asyncio.to_thread(_warm_up))
+        warming = asyncio.create_task(asyncio.to_thread(_warm_up, self._apart))
         warming.add_done_callback(lambda _: self._become_ready())
         for name in (signal.SIGTERM, signal.SIGINT):
             self._loop.add_signal_handler(name, self._quit.set)
@@ -143,13 +144,12 @@ class Engine:
 
     async def _listen(self, cue_id: str, reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
         """This connection gets sound, until it is closed."""
-        listening = asyncio.create_task(self._ears.listen(UUID(cue_id), writer))
+        ear = Ear(UUID(cue_id), writer.get_extra_info("socket").dup())
+        self._ears.add(ear)
         try:
             await reader.read(1)
         finally:
-            listening.cancel()
-            with contextlib.suppress(asyncio.CancelledError):
-                await listening
+            self._ears.remove(ear)
             writer.close()
 
     def _obey(self, line: bytes, answer_to: asyncio.Queue[bytes]) -> None:
@@ -196,8 +196,10 @@ class Engine:
         # Imported here: numpy, scipy and numba take seconds, and the engine answers before that.
         from fatsignal.engine.captures import capture_of
 
+        if order.speed > 0:
+            prefer_this_thread(Rank.SOUND)
         try:
-            with capture_of(order, self._tell_from_thread, self._ears) as capture:
+            with capture_of(order, self._tell_from_thread, self._ears, apart=self._apart) as capture:
                 self._capture = capture
                 if self._stop_asked and self._rolling is order:
                     # Pressed again while the source was being opened.
@@ -236,7 +238,7 @@ def _line(event: Event) -> bytes:
     return event.model_dump_json().encode() + b"\n"
 
 
-def _warm_up() -> None:
+def _warm_up(apart: bool) -> None:
     """Load every kernel before audio rolls: half a second of a note, to no ears and no disk.
 
     What is loaded only when a roll wants it holds that roll up.
@@ -244,44 +246,39 @@ def _warm_up() -> None:
     import numpy as np
 
     import fatsignal.engine.captures  # noqa: F401
-    from fatsignal.core.instrument.player import Note
     from fatsignal.core.level.depth import WordPacker
     from fatsignal.core.level.limiter import Limiter
-    from fatsignal.core.timing.tempo import TempoMap
     from fatsignal.engine.meter_window import FRAMES_PER_COLUMN, MeterWindow
-    from fatsignal.rig.pace import Pace
-    from fatsignal.rig.setup import RigSetup
-    from fatsignal.rig.simulated import Performance, SimulatedRig
+    from fatsignal.rig.apart import prepare
+    from fatsignal.rig.warm import warm
 
-    tempo = TempoMap.steady(120, rate_hz=48_000)
-    note = Note(Fraction(0), Fraction(1), 0, 0, 0.5)
-    first = tempo.bar_frame(1)
-    rig = SimulatedRig(RigSetup(), Performance([note], tempo, first, first + 24_000, 1), pace=Pace(0))
-    meters, packers = MeterWindow(3), [WordPacker("24"), WordPacker("16")]
-    limiter, frames = Limiter(-3.0, rate_hz=48_000), 0
-    while (block := rig.read_block()) is not None:
-        limiter.process(np.repeat(block.samples[:, :1], 2, axis=1))
-        meters.add(block.samples)
-        frames += len(block.samples)
+    if apart:
+        prepare()
+    played = warm()
+    meters, packers, limiter = MeterWindow(3), [WordPacker("24"), WordPacker("16")], Limiter(-3.0, rate_hz=48_000)
+    for block in np.split(played.samples[: 8 * FRAMES_PER_COLUMN], 8):
+        limiter.process(np.repeat(block[:, :1], 2, axis=1))
+        meters.add(block)
+        meters.take()
         for packer in packers:
             # As the disk line gives them: one channel out of several.
-            packer.pack(block.samples[:, :1])
-        if frames >= FRAMES_PER_COLUMN:
-            meters.take()
+            packer.pack(block[:, :1])
 
 
 async def _main() -> None:
     parser = argparse.ArgumentParser(prog="fatsignal-engine", description=__doc__)
     parser.add_argument("run_folder", type=Path)
+    parser.add_argument("--apart", action="store_true", help="the simulated rig plays in a process of its own")
     arguments = parser.parse_args()
     arguments.run_folder.mkdir(parents=True, exist_ok=True)
+    prefer_this_process()
     life = hold_life(arguments.run_folder)
     if life is None:
         print("another engine has this folder", file=sys.stderr)
         return
     with life:
         (arguments.run_folder / ADDRESS_NAME).unlink(missing_ok=True)
-        await Engine(arguments.run_folder).serve()
+        await Engine(arguments.run_folder, apart=arguments.apart).serve()
 
 
 if __name__ == "__main__":

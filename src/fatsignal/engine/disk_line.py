@@ -12,6 +12,7 @@ from functools import partial
 import numpy as np
 
 from fatsignal.core.clip import Samples
+from fatsignal.engine.priority import Rank, prefer_this_thread
 from fatsignal.engine.take_files import TakeFiles
 
 _GATHER_S = 0.02
@@ -25,7 +26,8 @@ class DiskLine:
     After the first trouble no more is written, but files are closed as asked: what is on disk stays.
     """
 
-    def __init__(self, *, rate_hz: int) -> None:
+    def __init__(self, *, rate_hz: int, real_time: bool = False) -> None:
+        self._real_time = real_time
         self.trouble: OSError | None = None
         self._most_frames = round(_MOST_WAITING_S * rate_hz)
         self._changed = threading.Condition()
@@ -64,6 +66,8 @@ class DiskLine:
         self._thread.join()
 
     def _run(self) -> None:
+        if self._real_time:
+            prefer_this_thread(Rank.DISK)
         while True:
             with self._changed:
                 self._changed.wait_for(lambda: self._jobs or self._finishing)

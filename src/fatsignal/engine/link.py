@@ -26,12 +26,15 @@ def running_engine(run_folder: Path) -> EngineAddress | None:
         return None
 
 
-def start_engine(run_folder: Path) -> None:
-    """Start an engine in a session of its own: it does not die with the web process."""
+def start_engine(run_folder: Path, *, apart: bool = False) -> None:
+    """Start an engine in a session of its own: it does not die with the web process.
+
+    `apart`: its simulated rig plays in a process of its own, as is good where it plays in real time.
+    """
     run_folder.mkdir(parents=True, exist_ok=True)
     with (run_folder / "engine.log").open("ab") as log:
         subprocess.Popen(
-            [sys.executable, "-m", "fatsignal.engine", str(run_folder)],
+            [sys.executable, "-m", "fatsignal.engine", str(run_folder), *(["--apart"] if apart else [])],
             stdin=subprocess.DEVNULL, stdout=log, stderr=log, start_new_session=True,
         )  # fmt: skip
 
@@ -55,8 +58,8 @@ async def open_ears(run_folder: Path, cue_id: UUID) -> tuple[asyncio.StreamReade
 class EngineLink:
     """A connection to the engine; `events` yields what it tells, `order` sends what it should do."""
 
-    def __init__(self, run_folder: Path) -> None:
-        self._run_folder = run_folder
+    def __init__(self, run_folder: Path, *, apart: bool = False) -> None:
+        self._run_folder, self._apart = run_folder, apart
         self._reader: asyncio.StreamReader | None = None
         self._writer: asyncio.StreamWriter | None = None
 
@@ -73,7 +76,7 @@ class EngineLink:
         while True:
             address = running_engine(self._run_folder)
             if address is None and now() >= start_at and not engine_lives(self._run_folder):
-                start_engine(self._run_folder)
+                start_engine(self._run_folder, apart=self._apart)
                 start_at = now() + _START_S / 2
             if address is not None:
                 try:

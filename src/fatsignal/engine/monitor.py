@@ -36,6 +36,7 @@ class Monitor:
         self._hurried = hurried
         self._first = np.cumsum([0, *(len(part.setup.inputs) for part in parts)])
         self._cues: dict[UUID, Cue] = {}
+        self._wanted: dict[UUID, tuple[Samples, Samples]] = {}
         self._limiters: dict[UUID, Limiter] = {}
         self._gains: dict[UUID, tuple[Samples, Samples]] = {}
         self.windows: Sequence[Window] = ()
@@ -43,6 +44,9 @@ class Monitor:
 
     def set_cues(self, cues: Sequence[Cue]) -> None:
         """Other levels and pans; they are faded to over the next block."""
+        columns = self._playback.columns if self._playback is not None else []
+        keys = [part.key for part in self._parts]
+        self._wanted = {cue.cue_id: (gains_of(cue.mix, columns), live_gains(cue.mix, keys)) for cue in cues}
         self._cues = {cue.cue_id: cue for cue in cues}
 
     @property
@@ -94,9 +98,7 @@ class Monitor:
         return np.concatenate(pieces)
 
     def _mixed(self, cue_id: UUID, live: Samples, beside: Samples | None) -> Samples:
-        mix = self._cues[cue_id].mix
-        columns = self._playback.columns if self._playback is not None else []
-        wanted = gains_of(mix, columns), live_gains(mix, [part.key for part in self._parts])
+        mix, wanted = self._cues[cue_id].mix, self._wanted[cue_id]
         before = self._gains.get(cue_id, wanted)
         self._gains[cue_id] = wanted
         out = _faded(live, before[1], wanted[1])
@@ -110,7 +112,7 @@ class Monitor:
 
 def _faded(signal: Samples, before: Samples, after: Samples) -> Samples:
     """`signal`, shape (frames, columns), through gains that move evenly from one to the other over its length."""
-    if np.array_equal(before, after):
+    if before is after or np.array_equal(before, after):
         return signal @ after
     ramp = (np.arange(1, len(signal) + 1) / len(signal))[:, None]
     return (1 - ramp) * (signal @ before) + ramp * (signal @ after)

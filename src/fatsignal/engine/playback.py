@@ -16,6 +16,7 @@ from fatsignal.core.takes.layers import CROSSFADE_S, opening
 from fatsignal.core.takes.windows import Window
 from fatsignal.core.timing.click import render_click
 from fatsignal.core.units import amplitude_from_db
+from fatsignal.engine.priority import Rank, prefer_this_thread
 from fatsignal.engine.protocol import PlayPiece, PlayTrack, RollOrder
 from fatsignal.files.sound import read_span
 
@@ -71,14 +72,21 @@ class Playback:
         return bool(self._ready) and self._ready[-1][0] + len(self._ready[-1][1]) >= frame
 
     def _forget_before(self, at_frame: int) -> None:
+        room = False
         while self._ready and self._ready[0][0] + len(self._ready[0][1]) <= at_frame:
             self._ready.popleft()
+            room = True
         # The device lost more than was read ahead: go on where it is now.
         if not self._ready and self._next < at_frame:
             self._next = at_frame
-        self._changed.notify_all()
+            room = True
+        if room:
+            # Not at every block: each waking of the reader takes the interpreter away from who brings sound.
+            self._changed.notify_all()
 
     def _read_ahead(self) -> None:
+        if self._order.speed > 0:
+            prefer_this_thread(Rank.BESIDE)
         while True:
             with self._changed:
                 self._changed.wait_for(lambda: self._closed or len(self._ready) < _AHEAD_CHUNKS)

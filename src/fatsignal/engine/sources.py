@@ -1,23 +1,29 @@
 """The source that an order asks for; with an interface of one's own, this is where it is opened instead."""
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
+from functools import partial
 from itertools import count
 
 from fatsignal.core.takes.windows import Window
 from fatsignal.engine.protocol import ListenOrder, PartOrder, RollOrder, StandbyOrder
 from fatsignal.errors import RollRefused
-from fatsignal.rig.band import Band
+from fatsignal.rig.apart import RigsApart
+from fatsignal.rig.band import Band, Players
 from fatsignal.rig.computer import ComputerPlayback
 from fatsignal.rig.late import Late
 from fatsignal.rig.loopback import Loopback
 from fatsignal.rig.pace import Pace
-from fatsignal.rig.simulated import BLOCK_FRAMES, Performance, SimulatedRig
+from fatsignal.rig.simulated import BLOCK_FRAMES, Performance, SimulatedRig, channels_of
 from fatsignal.rig.situations import situation
-from fatsignal.rig.source import Source
+from fatsignal.rig.source import MOST_CHANNELS, Source
 
 
-def source_of(order: RollOrder | StandbyOrder | ListenOrder, *, block_frames: int | None = None) -> Source:
+def source_of(
+    order: RollOrder | StandbyOrder | ListenOrder, *, block_frames: int | None = None, apart: bool = False
+) -> Source:
     """Open the simulated source of an order; its blocks are those of the interface's buffer.
+
+    `apart`: who plays in real time plays in a process of its own (`rig/apart.py`).
 
     Raises
     ------
@@ -26,18 +32,13 @@ def source_of(order: RollOrder | StandbyOrder | ListenOrder, *, block_frames: in
     """
     pace, interface = Pace(order.speed), order.interface
     frames = block_frames or (interface.buffer_frames if order.speed else BLOCK_FRAMES)
-    if isinstance(order, RollOrder):
-        rigs = [
-            SimulatedRig(part.setup, _passes(order, part), interface=interface, pace=Pace(0)) for part in order.parts
-        ]
-        band = Band(rigs, interface=interface, pace=pace, block_frames=frames)
-        return Late(band, frames=round(interface.round_trip_frames()))
-    if isinstance(order, StandbyOrder):
-        rigs = [
-            SimulatedRig(part.setup, _trying_out(order, part), interface=interface, pace=Pace(0))
-            for part in order.parts
-        ]
-        return Band(rigs, interface=interface, pace=pace, block_frames=frames)
+    if not isinstance(order, ListenOrder):
+        band = Band(
+            _players(order, apart=apart and order.speed > 0), interface=interface, pace=pace, block_frames=frames
+        )
+        # Who stands by is not placed in the song: nothing has to lie where it was played.
+        late = round(interface.round_trip_frames()) if isinstance(order, RollOrder) else 0
+        return Late(band, frames=late) if late else band
     match order.kind:
         case "latency":
             return Loopback(rate_hz=order.rate_hz, interface=interface, pace=pace, block_frames=frames, seed=order.seed)
@@ -54,6 +55,24 @@ def source_of(order: RollOrder | StandbyOrder | ListenOrder, *, block_frames: in
                 seed=order.seed, reference_pitch_hz=order.reference_pitch_hz, click=order.click,
             )  # fmt: skip
             return SimulatedRig(order.setup, happening, interface=interface, pace=pace, block_frames=frames)
+
+
+def _players(order: RollOrder | StandbyOrder, *, apart: bool) -> Sequence[Players]:
+    channels = [channel for part in order.parts for channel in channels_of(part.setup)]
+    if not apart or len(channels) > MOST_CHANNELS:
+        return _rigs(order)
+    return [RigsApart(partial(_rigs, order), rate_hz=order.rate_hz, channels=channels)]
+
+
+def _rigs(order: RollOrder | StandbyOrder) -> list[SimulatedRig]:
+    """A rig and a player for every part."""
+    return [
+        SimulatedRig(
+            part.setup, _passes(order, part) if isinstance(order, RollOrder) else _trying_out(order, part),
+            interface=order.interface, pace=Pace(0),
+        )
+        for part in order.parts
+    ]  # fmt: skip
 
 
 def _trying_out(order: StandbyOrder, part: PartOrder) -> Iterator[Performance]:

@@ -1,6 +1,7 @@
 """Several simulated rigs on one interface: the channels of all of them in one time-locked stream."""
 
 from collections.abc import Sequence
+from typing import Protocol
 
 import numpy as np
 
@@ -8,22 +9,37 @@ from fatsignal.core.clip import Samples
 from fatsignal.errors import RollRefused
 from fatsignal.rig.interface import SimulatedInterface
 from fatsignal.rig.pace import Pace, PacedBlocks
-from fatsignal.rig.simulated import BLOCK_FRAMES, SimulatedRig
-from fatsignal.rig.source import MOST_CHANNELS
+from fatsignal.rig.simulated import BLOCK_FRAMES
+from fatsignal.rig.source import MOST_CHANNELS, InputChannel
+
+
+class Players(Protocol):
+    """One or several who play: a rig here, or rigs in a process of their own."""
+
+    rate_hz: int
+    channels: tuple[InputChannel, ...]
+
+    def render(self, frames: int) -> Samples:
+        """The next frames, shape (frames, channels)."""
+        ...
+
+    def close(self) -> None:
+        """They stop playing."""
+        ...
 
 
 class Band(PacedBlocks):
     """Players who play together: the channels of the first, then of the second, and so on; one clock for all."""
 
     def __init__(
-        self, rigs: Sequence[SimulatedRig], *, interface: SimulatedInterface, pace: Pace | None = None,
+        self, players: Sequence[Players], *, interface: SimulatedInterface, pace: Pace | None = None,
         block_frames: int = BLOCK_FRAMES,
     ) -> None:  # fmt: skip
         super().__init__(
-            rate_hz=rigs[0].rate_hz, frames=None, interface=interface, pace=pace or Pace(), block_frames=block_frames
+            rate_hz=players[0].rate_hz, frames=None, interface=interface, pace=pace or Pace(), block_frames=block_frames
         )
-        self._rigs = rigs
-        self.channels = tuple(channel for rig in rigs for channel in rig.channels)
+        self._players = players
+        self.channels = tuple(channel for each in players for channel in each.channels)
         if len(self.channels) > MOST_CHANNELS:
             raise RollRefused(f"{len(self.channels)} channels are more than {MOST_CHANNELS}: disarm a part")
 
@@ -34,7 +50,12 @@ class Band(PacedBlocks):
         if len(self._ready) < frames:
             # The players do not hear what is asked of them: small buffers are cut from larger pieces, which costs less.
             more = max(BLOCK_FRAMES, frames - len(self._ready))
-            played = np.concatenate([rig.render(more) for rig in self._rigs], axis=1)
+            played = np.concatenate([each.render(more) for each in self._players], axis=1)
             self._ready = np.concatenate((self._ready, played))
         now, self._ready = self._ready[:frames], self._ready[frames:]
         return now
+
+    def close(self) -> None:
+        super().close()
+        for each in self._players:
+            each.close()

@@ -47,6 +47,11 @@ _PHONES_TO_MIC_S = 0.004
 _PHANTOM_KILLS_DB = -50.0
 
 
+def channels_of(setup: RigSetup) -> tuple[InputChannel, ...]:
+    """What a rig delivers, in order."""
+    return tuple(InputChannel(name, "di" if name == "DI" else "mic") for name, _ in setup.inputs)
+
+
 @dataclass(frozen=True, slots=True)
 class Performance:
     """What is played: notes of the song, and the frames of the session between which they are played.
@@ -101,7 +106,7 @@ class SimulatedRig(PacedBlocks):
         super().__init__(
             rate_hz=rate_hz, frames=frames, interface=interface, pace=pace or Pace(), block_frames=block_frames
         )
-        self.channels = tuple(InputChannel(name, "di" if name == "DI" else "mic") for name, _ in setup.inputs)
+        self.channels = channels_of(setup)
         self._setup, self._interface = setup, interface
         self._performances = performances
         self._strings = _strings(setup, performance, interface)

@@ -86,7 +86,7 @@ class Desk:
         entering = asyncio.create_task(self._enter_rolls())
         try:
             while True:
-                link = EngineLink(self._place.run_folder)
+                link = EngineLink(self._place.run_folder, apart=self._place.rig_speed > 0)
                 try:
                     await link.connect()
                     self._link = link
