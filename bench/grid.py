@@ -38,9 +38,8 @@ OPEN = """() => new Promise((done) => {
   const began = performance.now()
   const look = () => {
     const rows = [...document.querySelectorAll('[aria-label="Takes of the section"] .group\\\\/row')]
-    const cells = rows.flatMap((row) => [...row.querySelectorAll('svg path[fill^=var]')])
     const marks = document.querySelectorAll('[aria-label="Takes of the section"] li').length
-    if (rows.length < 5 || cells.length < rows.length * 24 || marks === 0) requestAnimationFrame(look)
+    if (rows.length < 5 || !rows.every((row) => row.querySelector('svg path[fill^=var]')) || marks === 0) requestAnimationFrame(look)
     else requestAnimationFrame(() => done(performance.now() - began))
   }
   look()

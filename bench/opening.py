@@ -35,9 +35,9 @@ SONG = [SongSection(uuid4(), f"Part {number + 1}", 1 + 8 * number, 8, 2) for num
 LOOK = """
   const look = () => {
     const sheet = document.querySelectorAll('[aria-label="Song sheet"] svg path[fill="var(--mic)"]').length
-    const cells = [...document.querySelectorAll('[aria-label="Takes of the section"] button[aria-label*=", bars "]')]
-    const drawn = cells.every((cell) => cell.querySelector('svg path[d]'))
-    if (sheet < SECTIONS || cells.length === 0 || !drawn) requestAnimationFrame(look)
+    const rows = [...document.querySelectorAll('[aria-label="Takes of the section"] .group\\\\/row')]
+    const drawn = rows.every((row) => row.querySelector('svg path[fill^=var]'))
+    if (sheet < SECTIONS || rows.length === 0 || !drawn) requestAnimationFrame(look)
     else requestAnimationFrame(() => (window.drawnAtMs = performance.now()))
   }
   look()

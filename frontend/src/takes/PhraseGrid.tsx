@@ -133,10 +133,10 @@ function TakeRows({ rows, line, judged, width, sideBySide, onDetails, onEvidence
   })
   useEffect(() => inSight.measure(), [inSight, height])
   return (
-    <div ref={box} className="min-h-0 grow overflow-y-auto">
+    <div ref={box} className="min-h-0 grow overflow-y-auto bg-paper will-change-transform">
       <div className="relative" style={{ height: inSight.getTotalSize() }}>
         {inSight.getVirtualItems().map((item) => (
-          <div key={item.key} className="absolute inset-x-0 top-0" style={{ transform: `translateY(${item.start}px)` }}>
+          <div key={item.key} className="absolute inset-x-0" style={{ top: item.start }}>
             <TakeRow
               take={rows[item.index]!}
               line={line}

@@ -11,6 +11,9 @@ import { useTakeActs } from './useTakeActs'
 
 /** Room for the names of the takes, left of the phrases. */
 export const NAMES = 102
+const BETWEEN = 6
+/** Many small waves are drawn without smoothing: without a graphics card, their smoothing alone holds up scrolling. */
+const SMOOTH_PHRASES = 8
 
 interface TakeRowProps {
   take: Take
@@ -32,8 +35,11 @@ export const TakeRow = memo(function TakeRow({ take, line, judged, width, height
   const acts = useTakeActs()
   const wave = useWave(take.id).data
   const on = chosen?.id === take.id
-  const total = width - NAMES - 8
-  const bars = line.section.bars
+  const { phrases, section } = line
+  const widths = useMemo(
+    () => phrases.map((phrase) => ((width - NAMES - 8) * phrase.bars) / section.bars - BETWEEN),
+    [phrases, section.bars, width],
+  )
   const timing = judged?.timing
   const { beside } = sideBySide
   const place = beside ? beside.ids.indexOf(take.id) + 1 : 0
@@ -81,15 +87,14 @@ export const TakeRow = memo(function TakeRow({ take, line, judged, width, height
           <Star size={15} fill={take.rating === 'starred' ? 'currentColor' : 'none'} aria-hidden />
         </button>
       </div>
-      <div className="flex" style={{ gap: 6 }}>
+      <div className="relative isolate flex" style={{ gap: BETWEEN }}>
         {line.phrases.map((phrase, index) => {
           const cell = judged?.cells[index]
-          const cellWidth = (total * phrase.bars) / bars - 6
           return (
             <div
               key={phrase.first_bar}
               className={`relative border ${place > 0 && beside?.phrase.from_frame === phrase.from_frame ? 'outline-2 outline-offset-1 outline-mic' : ''} ${on ? 'border-[2px] border-ink bg-sheet' : 'border-rule'}`}
-              style={{ width: cellWidth, height: height - 6 }}
+              style={{ width: widths[index], height: height - 6 }}
             >
               <button
                 aria-label={`Take ${take.number}, bars ${phrase.first_bar} to ${phrase.first_bar + phrase.bars - 1}`}
@@ -100,12 +105,10 @@ export const TakeRow = memo(function TakeRow({ take, line, judged, width, height
                   } else if (beside.phrase.from_frame === phrase.from_frame && place > 0) sideBySide.hear(take.id)
                   else void sideBySide.open(phrase, take.id)
                 }}
-                className="block w-full"
-              >
-                <PhraseWave take={take} wave={wave} from={phrase.from_frame} to={phrase.to_frame} width={cellWidth - 4} height={height - 10} bold={on} />
-              </button>
+                className="block size-full"
+              />
               {cell && cell.marks.length > 0 && (
-                <ul className="absolute right-1 bottom-0.5 flex max-w-[96%] flex-wrap justify-end gap-x-2 text-[12.5px] leading-[1.35]">
+                <ul className="absolute z-10 right-1 bottom-0.5 flex max-w-[96%] flex-wrap justify-end gap-x-2 text-[12.5px] leading-[1.35]">
                   {cell.marks.map((mark) => (
                     <li key={mark.kind} className={on ? 'bg-sheet/90' : 'bg-paper/90'}>
                       <button
@@ -119,51 +122,62 @@ export const TakeRow = memo(function TakeRow({ take, line, judged, width, height
                 </ul>
               )}
               {cell?.played && cell.marks.length === 0 && (
-                <span className="absolute right-1.5 bottom-0.5 text-[12.5px] text-pencil" aria-label="nothing found">
+                <span className="absolute z-10 right-1.5 bottom-0.5 text-[12.5px] text-pencil" aria-label="nothing found">
                   ✓
                 </span>
               )}
             </div>
           )
         })}
+        <PhraseWaves take={take} wave={wave} phrases={line.phrases} widths={widths} height={height - 6} bold={on} />
       </div>
     </div>
   )
 })
 
-interface PhraseWaveProps {
+interface PhraseWavesProps {
   take: Take
   wave: Wave | undefined
-  from: number
-  to: number
-  width: number
+  phrases: SheetLine['phrases']
+  widths: number[]
   height: number
   bold: boolean
 }
 
-function PhraseWave({ take, wave, from, to, width, height, bold }: PhraseWaveProps) {
+/** The waves of a take's phrases in one drawing: a drawing for each would cost as much as all the rest of a row. */
+function PhraseWaves({ take, wave, phrases, widths, height, bold }: PhraseWavesProps) {
   const { comparison, heard } = useDesk()
   // The chosen take shows the channel that is heard; the others their microphone.
   const sound = bold ? comparison?.sounds.find((entry) => entry.key === heard && entry.wave_id === take.id) : undefined
   const mic = take.channels.findIndex((channel) => channel.kind === 'mic')
   const index = sound?.wave_channel ?? Math.max(0, mic)
   const kind = take.channels[index]?.kind ?? 'di'
-  const path = useMemo(() => {
+  // A path for each: what is redrawn when rows scroll by are then only those it lies on.
+  const paths = useMemo(() => {
     const columns = wave?.channels[index]
-    if (!wave || !columns) return ''
-    return wavePath(
-      columns,
-      wave.framesPerColumn,
-      { startFrame: from - take.from_frame, endFrame: to - take.from_frame },
-      { x: 3, y: height / 2, width: width - 6, height: (height - 6) * (127 / wave.loudest[index]!) },
-    )
-  }, [wave, index, from, to, take.from_frame, width, height])
+    if (!wave || !columns) return []
+    let left = 0
+    return phrases.map((phrase, place) => {
+      const width = widths[place]!
+      const [from, to] = [left + 5, left + width - 5]
+      left += width + BETWEEN
+      const played = wavePath(
+        columns,
+        wave.framesPerColumn,
+        { startFrame: phrase.from_frame - take.from_frame, endFrame: phrase.to_frame - take.from_frame },
+        { x: from, y: height / 2, width: to - from, height: (height - 10) * (127 / wave.loudest[index]!) },
+      )
+      return { at: phrase.first_bar, played, rest: `M${from + 3} ${height / 2}H${to - 3}` }
+    })
+  }, [wave, index, phrases, take.from_frame, widths, height])
   return (
-    <svg width="100%" height={height} className="block" aria-hidden>
-      {path ? (
-        <path d={path} fill={bold ? `var(--${kind})` : 'var(--faint)'} />
-      ) : (
-        wave && <path d={`M6 ${height / 2} H${width - 6}`} stroke="var(--faint)" strokeDasharray="1 5" strokeWidth="1.6" />
+    <svg className="pointer-events-none absolute inset-0 size-full" shapeRendering={phrases.length > SMOOTH_PHRASES ? 'optimizeSpeed' : 'auto'} aria-hidden>
+      {paths.map(({ at, played, rest }) =>
+        played ? (
+          <path key={at} d={played} fill={bold ? `var(--${kind})` : 'var(--faint)'} />
+        ) : (
+          <path key={at} d={rest} stroke="var(--faint)" strokeDasharray="1 5" strokeWidth="1.6" />
+        ),
       )}
     </svg>
   )
