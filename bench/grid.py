@@ -39,7 +39,8 @@ OPEN = """() => new Promise((done) => {
   const look = () => {
     const rows = [...document.querySelectorAll('[aria-label="Takes of the section"] .group\\\\/row')]
     const marks = document.querySelectorAll('[aria-label="Takes of the section"] li').length
-    if (rows.length < 5 || !rows.every((row) => row.querySelector('svg path[fill^=var]')) || marks === 0) requestAnimationFrame(look)
+    const drawn = rows.every((row) => row.querySelector('svg path[fill^=var]'))
+    if (rows.length < 5 || !drawn || marks === 0) requestAnimationFrame(look)
     else requestAnimationFrame(() => done(performance.now() - began))
   }
   look()

@@ -1,7 +1,7 @@
 """Reading sound files of any common kind, with a clear word about those that are none."""
 
 from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -77,10 +77,10 @@ def read_clip(path: Path) -> Clip:
             raise FileRefused(f"{path.name} is {hours:.1f} hours long, too long to measure at once: cut it into parts")
         samples = np.empty((sound.frames, sound.channels))
         read = 0
-        for block in _blocks(sound):
-            samples[read : read + len(block)] = block
-            read += len(block)
         # A damaged end: what came before it is the file.
+        with suppress(soundfile.LibsndfileError):
+            while block := len(sound.read(out=samples[read : read + READ_FRAMES])):
+                read += block
         samples = samples[:read]
         if not len(samples):
             raise FileRefused(f"{path.name} breaks off before its first sample; export it again")

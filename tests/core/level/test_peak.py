@@ -3,7 +3,7 @@ import pytest
 from scipy.signal import firwin, upfirdn
 
 from fatsignal.core.clip import Clip
-from fatsignal.core.level.peak import crest_db, flat_top_runs, flat_tops, peak_dbfs, rms_dbfs
+from fatsignal.core.level.peak import crest_db, extent_of, flat_top_runs, flat_tops, peak_dbfs, rms_dbfs
 from fatsignal.core.level.report import di_advice, measure_level, played_average_dbfs
 from fatsignal.core.level.true_peak import true_peak_dbtp
 from tests.signals import FS, noise, sine
@@ -105,3 +105,26 @@ def test_silence_and_nothing_are_measured_without_an_error():
 def test_advice_says_by_how_much_to_turn_which_way(average, peak, flat, expected):
     """Aims of common practice, no source: average −18 to −12 dBFS, peak −6 dBFS; a flat top was 6 dB higher."""
     assert di_advice(average, peak, flat) == expected
+
+
+@pytest.mark.parametrize("frames", [1, 2, 511, 512, 513, 537, 1024, 5_000])
+def test_the_highest_point_between_samples_is_that_of_oversampling_everything(frames):
+    """Against `scipy.signal.upfirdn` over all of it with the same filter: nothing that is passed over was higher.
+
+    Loud at its very end, where the wave overshoots into what comes after.
+    """
+    signal = np.linspace(0.02, 0.2, frames) * noise(frames / FS, seed=frames)
+    taps = 8 * firwin(24 * 8 + 1, 0.98 / 8, window=("kaiser", 8.0))
+    between = np.abs(upfirdn(taps, signal, up=8)).max()
+    expected = 20 * np.log10(max(between, np.abs(signal).max()))
+    assert true_peak_dbtp(signal, rate_hz=FS) == pytest.approx(expected, abs=1e-4)
+
+
+def test_the_extent_of_a_channel_is_what_numpy_finds():
+    signal = 0.1 * noise(10_001 / FS, seed=3) + 0.01
+    found = extent_of(signal)
+    assert (found.highest, found.lowest) == (signal.max(), signal.min())
+    assert found.direct_offset == pytest.approx(signal.mean(), abs=1e-15)
+    assert found.average == pytest.approx(np.sqrt(np.mean(signal**2)), rel=1e-13)
+    silence = extent_of(np.zeros(0))
+    assert (silence.peak, silence.average, silence.direct_offset) == (0.0, 0.0, 0.0)

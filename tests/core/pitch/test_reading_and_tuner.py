@@ -6,11 +6,12 @@ import librosa
 import numpy as np
 import pytest
 import soundfile
+from scipy.signal import resample_poly
 
 from fatsignal.core.clip import Clip
 from fatsignal.core.instrument.instruments import INSTRUMENTS
 from fatsignal.core.pitch.notes import nearest_note, note_name, parse_tuning, targets_of
-from fatsignal.core.pitch.reading import read_pitch
+from fatsignal.core.pitch.reading import lowered_rate, read_pitch
 from fatsignal.core.pitch.tuner import Tuner, list_notes
 from fatsignal.core.units import cents_between, equal_tempered_hz
 from fatsignal.errors import SettingRefused
@@ -190,3 +191,13 @@ def test_tunings_are_typed_as_notes_or_numbers():
     for typed in ("", "H2", "E", "E2 200", "1 2", "x"):
         with pytest.raises(SettingRefused):
             parse_tuning(typed)
+
+
+@pytest.mark.parametrize(("rate_hz", "factor"), [(48_000, 8), (44_100, 7), (96_000, 16), (8_000, 1)])
+def test_the_rate_is_lowered_as_a_reference_library_lowers_it(rate_hz, factor):
+    """Against `scipy.signal.resample_poly`, for lengths that are no multiple of the factor too."""
+    for frames in (4_000, 4_001, 4_007, 5):
+        signal = np.random.default_rng(frames).normal(size=frames)
+        low_rate_hz, lowered = lowered_rate(signal, rate_hz)
+        assert low_rate_hz == rate_hz / factor
+        np.testing.assert_allclose(lowered, resample_poly(signal, 1, factor), atol=1e-12)

@@ -71,33 +71,41 @@ def block_powers(clip: Clip) -> Samples:
     """K-weighted mean squares of 400 ms blocks every 100 ms, channels summed; shape (blocks,)."""
     if clip.frames == 0:
         return np.zeros(1)
-    power = np.zeros(clip.frames)
-    _add_weighted_power(clip.samples, k_weighting(clip.rate_hz), power)
     block = round(_BLOCK_S * clip.rate_hz)
     if clip.frames < block:
-        return np.array([float(power.sum()) / clip.frames])
+        return _weighted_energy(clip, np.array([0, clip.frames])) / clip.frames
     count = int((clip.duration_s - _BLOCK_S) / _STEP_S + 1e-9) + 1
     starts = np.round(np.arange(count) * _STEP_S * clip.rate_hz).astype(np.int64)
     starts = starts[starts + block <= clip.frames]
     # Every piece between two edges is added up once, then the pieces to blocks.
     edges = np.unique(np.concatenate((starts, starts + block)))
-    energy = np.concatenate(([0.0], np.cumsum(np.add.reduceat(power[: edges[-1]], edges[:-1]))))
+    energy = np.concatenate(([0.0], np.cumsum(_weighted_energy(clip, edges))))
     return np.asarray(energy[np.searchsorted(edges, starts + block)] - energy[np.searchsorted(edges, starts)]) / block
 
 
+def _weighted_energy(clip: Clip, edges: NDArray[np.int64]) -> Samples:
+    """Sum of squares of all channels, K-weighted, between neighbouring edges."""
+    energy = np.zeros(len(edges) - 1)
+    _add_weighted_energy(clip.samples, k_weighting(clip.rate_hz), edges, energy)
+    return energy
+
+
 @numba.njit(cache=True, nogil=True)
-def _add_weighted_power(samples, sections, power):
-    """Add the squares of every channel, filtered by two second-order sections in transposed direct form II."""
+def _add_weighted_energy(samples, sections, edges, energy):
+    """Filter every channel by two second-order sections in transposed direct form II, from the first edge on."""
     b00, b01, b02, _, a01, a02 = sections[0]
     b10, b11, b12, _, a11, a12 = sections[1]
     for channel in range(samples.shape[1]):
         s0 = s1 = t0 = t1 = 0.0
-        for frame in range(len(power)):
-            x = samples[frame, channel]
-            y = b00 * x + s0
-            s0 = b01 * x - a01 * y + s1
-            s1 = b02 * x - a02 * y
-            z = b10 * y + t0
-            t0 = b11 * y - a11 * z + t1
-            t1 = b12 * y - a12 * z
-            power[frame] += z * z
+        for piece in range(len(energy)):
+            total = 0.0
+            for frame in range(edges[piece], edges[piece + 1]):
+                x = samples[frame, channel]
+                y = b00 * x + s0
+                s0 = b01 * x - a01 * y + s1
+                s1 = b02 * x - a02 * y
+                z = b10 * y + t0
+                t0 = b11 * y - a11 * z + t1
+                t1 = b12 * y - a12 * z
+                total += z * z
+            energy[piece] += total

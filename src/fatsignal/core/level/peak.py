@@ -1,5 +1,8 @@
 """Sample peak, RMS, crest factor, direct offset and flat tops of one channel."""
 
+import math
+from dataclasses import dataclass
+
 import numba
 import numpy as np
 
@@ -14,14 +17,53 @@ FLAT_TOP_FLOOR = 10 ** (-6 / 20)
 
 def peak_dbfs(signal: Samples) -> float:
     """Largest sample of `signal`, shape (frames,), in dBFS; ``-inf`` for silence."""
-    return db_from_amplitude(max(float(signal.max()), -float(signal.min())) if signal.size else 0.0)
+    return db_from_amplitude(extent_of(signal).peak)
 
 
 def rms_dbfs(signal: Samples) -> float:
     """Root mean square in dB against a full-scale *value* of 1.0: a full-scale sine reads −3.01."""
-    if signal.size == 0:
-        return -np.inf
-    return db_from_amplitude(float(np.sqrt(np.dot(signal, signal) / signal.size)))
+    return db_from_amplitude(extent_of(signal).average)
+
+
+@dataclass(frozen=True, slots=True)
+class Extent:
+    """How far a channel reaches: its largest and smallest sample, their sum and the sum of their squares."""
+
+    highest: float
+    lowest: float
+    total: float
+    energy: float
+    frames: int
+
+    @property
+    def peak(self) -> float:
+        return max(self.highest, -self.lowest)
+
+    @property
+    def average(self) -> float:
+        """Root mean square."""
+        return math.sqrt(self.energy / self.frames) if self.frames else 0.0
+
+    @property
+    def direct_offset(self) -> float:
+        """Mean of the samples: what a bad input adds as direct voltage; full scale is 1.0."""
+        return self.total / self.frames if self.frames else 0.0
+
+
+def extent_of(signal: Samples) -> Extent:
+    """All of it in one pass over `signal`, shape (frames,): long takes are slow to fetch, not to add up."""
+    highest, lowest, total, energy = _extent(np.ascontiguousarray(signal)) if len(signal) else (0.0, 0.0, 0.0, 0.0)
+    return Extent(highest, lowest, total, energy, len(signal))
+
+
+@numba.njit(cache=True, fastmath=True, nogil=True)
+def _extent(signal):
+    highest, lowest, total, energy = signal[0], signal[0], 0.0, 0.0
+    for sample in signal:
+        highest, lowest = max(highest, sample), min(lowest, sample)
+        total += sample
+        energy += sample * sample
+    return highest, lowest, total, energy
 
 
 def peaks_and_averages(samples: Samples) -> tuple[Samples, Samples]:
@@ -50,11 +92,6 @@ def crest_between(peak: float, average: float) -> float:
     return peak - average if np.isfinite(average) else 0.0
 
 
-def direct_offset(signal: Samples) -> float:
-    """Mean of the samples: what a bad input adds as direct voltage; full scale is 1.0."""
-    return float(np.mean(signal)) if signal.size else 0.0
-
-
 def flat_top_runs(signal: Samples) -> int:
     """Count the runs of three or more equal samples at the extremes: flat tops cannot be undone.
 
@@ -71,7 +108,8 @@ def flat_tops(signal: Samples) -> list[int]:
         return []
     step = 2.0**-15
     places: list[int] = []
-    for sign, top in ((1.0, float(signal.max())), (-1.0, -float(signal.min()))):
+    extent = extent_of(signal)
+    for sign, top in ((1.0, extent.highest), (-1.0, -extent.lowest)):
         if top < FLAT_TOP_FLOOR:
             continue
         # Few samples lie at the top: only these are looked at, and whether their neighbour is one of them.

@@ -10,8 +10,9 @@ from numpy.typing import NDArray
 from fatsignal.core.clip import Clip, Samples
 from fatsignal.core.level.aims import turn_by_db
 from fatsignal.core.level.loudness import integrated_loudness_lufs
-from fatsignal.core.level.peak import crest_between, direct_offset, flat_top_runs, peak_dbfs, rms_dbfs
+from fatsignal.core.level.peak import crest_between, extent_of, flat_top_runs
 from fatsignal.core.level.true_peak import true_peak_dbtp
+from fatsignal.core.units import db_from_amplitude
 
 _PLAYED_WINDOW_S = 0.1
 _PLAYED_FLOOR_DB = -30.0
@@ -36,7 +37,9 @@ class LevelReport:
 def measure_level(clip: Clip) -> LevelReport:
     """Measure every level figure of `clip`; silence reads ``-inf``, never an error."""
     channels = [clip.channel(index) for index in range(clip.channels)]
-    peaks, averages = [peak_dbfs(channel) for channel in channels], [rms_dbfs(channel) for channel in channels]
+    extents = [extent_of(channel) for channel in channels]
+    peaks = [db_from_amplitude(extent.peak) for extent in extents]
+    averages = [db_from_amplitude(extent.average) for extent in extents]
     return LevelReport(
         rate_hz=clip.rate_hz,
         channels=clip.channels,
@@ -46,7 +49,7 @@ def measure_level(clip: Clip) -> LevelReport:
         rms_dbfs=averages,
         loudness_lufs=integrated_loudness_lufs(clip),
         crest_db=[crest_between(peak, average) for peak, average in zip(peaks, averages, strict=True)],
-        dc=[direct_offset(channel) for channel in channels],
+        dc=[extent.direct_offset for extent in extents],
         flat_top_runs=[flat_top_runs(channel) for channel in channels],
     )
 

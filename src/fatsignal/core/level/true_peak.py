@@ -29,11 +29,7 @@ def true_peak_dbtp(signal: Samples, *, rate_hz: int) -> float:
     if signal.size == 0:
         return -np.inf
     phases = _phases(8 if rate_hz <= 96_000 else 4)
-    peak = max(float(signal.max()), -float(signal.min()))
-    # What lies beyond the ends is silence. Single precision errs by a millionth of a dB.
-    padded = np.zeros(len(signal) + 2 * _TAPS_PER_PHASE, dtype=np.float32)
-    padded[_TAPS_PER_PHASE:-_TAPS_PER_PHASE] = signal
-    return db_from_amplitude(float(_highest(padded, phases, np.float32(peak), _bound(phases), _PIECE_FRAMES)))
+    return db_from_amplitude(float(_highest(np.ascontiguousarray(signal), phases, _bound(phases), _PIECE_FRAMES)))
 
 
 @lru_cache
@@ -52,39 +48,46 @@ def _bound(phases: NDArray[np.float32]) -> np.float32:
 
 
 @numba.njit(cache=True, fastmath=True, nogil=True)
-def _highest(padded, phases, peak, bound, piece_frames):
-    """The largest magnitude of the interpolated wave.
+def _highest(signal, phases, bound, piece_frames):
+    """The largest magnitude of the interpolated wave; what lies beyond the ends of `signal` is silence.
 
-    Where even the bound stays below what was found, nothing is computed: of plucked strings most pieces.
+    Where even the bound stays below what was found, nothing is computed: of plucked strings most pieces. What is
+    computed is so in single precision, which errs by a millionth of a dB.
     """
     count, taps = phases.shape
-    outputs = len(padded) - taps + 1
-    sums = np.empty(piece_frames, dtype=np.float32)
+    size = len(signal)
+    outputs = size + taps
+    sums, around = np.empty(piece_frames, dtype=np.float32), np.empty(piece_frames + taps - 1, dtype=np.float32)
     # The loudest piece first: what it gives lets most of the others be passed over.
     pieces = (outputs + piece_frames - 1) // piece_frames
-    loudest = np.empty(pieces, dtype=np.float32)
+    own = np.zeros(pieces + 1)
     for piece in range(pieces):
-        start = piece * piece_frames
-        top = np.float32(0)
-        for index in range(start, min(start + piece_frames, outputs) + taps - 1):
-            top = max(top, abs(padded[index]))
-        loudest[piece] = top
+        top = 0.0
+        for sample in signal[piece * piece_frames : min((piece + 1) * piece_frames, size)]:
+            top = max(top, abs(sample))
+        own[piece] = top
+    # Output n is made of the samples n - taps + 1 to n: those of its own piece and of the end of the one before.
+    peak, loudest = np.float32(own.max()), np.empty(pieces)
+    for piece in range(pieces):
+        loudest[piece] = max(own[piece], own[piece - 1] if piece else 0.0)
     for piece in np.argsort(-loudest):
         if loudest[piece] * bound <= peak:
             break
         start = piece * piece_frames
         frames = min(piece_frames, outputs - start)
+        for index in range(frames + taps - 1):
+            at = start + index - taps + 1
+            around[index] = signal[at] if 0 <= at < size else 0.0
         # Four taps at once, and the last of 4k + 1 by itself.
         for phase in range(count):
             sums[:frames] = 0
             for tap in range(0, taps - 1, 4):
                 a, b, c, d = phases[phase, tap], phases[phase, tap + 1], phases[phase, tap + 2], phases[phase, tap + 3]
-                at = start + tap
-                one, two = padded[at : at + frames], padded[at + 1 : at + 1 + frames]
-                three, four = padded[at + 2 : at + 2 + frames], padded[at + 3 : at + 3 + frames]
+                one, two = around[tap : tap + frames], around[tap + 1 : tap + 1 + frames]
+                three, four = around[tap + 2 : tap + 2 + frames], around[tap + 3 : tap + 3 + frames]
                 for index in range(frames):
                     sums[index] += a * one[index] + b * two[index] + c * three[index] + d * four[index]
-            last, final = phases[phase, taps - 1], padded[start + taps - 1 : start + taps - 1 + frames]
+            last, final = phases[phase, taps - 1], around[taps - 1 : taps - 1 + frames]
             for index in range(frames):
                 peak = max(peak, abs(sums[index] + last * final[index]))
     return peak

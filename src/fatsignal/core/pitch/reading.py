@@ -12,15 +12,15 @@ References
 .. [3] H. Fletcher, "Normal vibration frequencies of a stiff piano string", JASA 36, 1964: f_n = n·f0·sqrt(1 + B·n²).
 """
 
-import cmath
 import math
 from dataclasses import dataclass
 from functools import lru_cache
 
 import numpy as np
+from numba import njit
 from numpy.typing import NDArray
-from scipy import fft
-from scipy.signal import resample_poly
+from scipy.fft import next_fast_len
+from scipy.signal import firwin
 
 from fatsignal.core.clip import Samples
 from fatsignal.core.level.peak import rms_dbfs
@@ -98,18 +98,40 @@ def lowered_rate(signal: Samples, rate_hz: int) -> tuple[float, Samples]:
     factor = max(1, rate_hz // ANALYSIS_RATE_HZ)
     if factor == 1:
         return float(rate_hz), signal
-    return rate_hz / factor, np.asarray(resample_poly(signal, 1, factor))
+    taps = _decimating_taps(factor)
+    reach = len(taps) // 2
+    # What lies beyond the ends is silence.
+    padded = np.zeros(len(signal) + 2 * reach + factor)
+    padded[reach : reach + len(signal)] = signal
+    lowered = np.empty(-(-len(signal) // factor))
+    _decimate(padded, taps, factor, lowered)
+    return rate_hz / factor, lowered
+
+
+@lru_cache(maxsize=16)
+def _decimating_taps(factor: int) -> Samples:
+    """The filter that `scipy.signal.resample_poly` takes for a whole factor."""
+    return np.asarray(firwin(20 * factor + 1, 1 / factor, window=("kaiser", 5.0)))
+
+
+@njit(cache=True, nogil=True, fastmath=True)
+def _decimate(padded, taps, factor, out):
+    for n in range(len(out)):
+        around = padded[n * factor : n * factor + len(taps)]
+        total = 0.0
+        for k in range(len(taps)):
+            total += taps[k] * around[k]
+        out[n] = total
 
 
 def _coarse_hz(signal: Samples, rate_hz: float) -> tuple[float, float] | None:
     """Frequency to about half a percent, and how clear the period is."""
     size = signal.size
     window, window_lags = _window(size)
-    padded = fft.next_fast_len(2 * size, real=True)
-    power = np.abs(fft.rfft(signal * window, padded)) ** 2
-    frequency_hz = fft.rfftfreq(padded, 1 / rate_hz)
-    power *= 1 / (1 + (_RUMBLE_HZ / np.maximum(frequency_hz, 1e-3)) ** 8)
-    lags = fft.irfft(power, padded)[:size]
+    padded = next_fast_len(2 * size, real=True)
+    spectrum = np.fft.rfft(signal * window, padded)
+    power = (np.square(spectrum.real) + np.square(spectrum.imag)) * _above_rumble(padded, rate_hz)
+    lags = np.fft.irfft(power, padded)[:size]
     if lags[0] <= 0:
         return None
     # Beyond 0.6 of the length the window's own correlation is too small to divide by.
@@ -134,37 +156,43 @@ def _refine(signal: Samples, rate_hz: float, coarse_hz: float) -> tuple[float, f
     length = int(0.62 * signal.size)
     hop = signal.size - length
     window, _ = _window(length)
-    padded = fft.next_fast_len(_PADDING * length, real=True)
-    first = fft.rfft(signal[:length] * window, padded)
-    second = fft.rfft(signal[hop:] * window, padded)
+    padded = next_fast_len(_PADDING * length, real=True)
+    first, second = np.fft.rfft(np.stack((signal[:length], signal[hop:])) * window, padded)
     magnitude = np.abs(first) + np.abs(second)
     bin_hz = rate_hz / padded
-    places, frequencies, strengths = [], [], []
-    expected_hz, stretch = coarse_hz, 0.0
+    places, frequencies, strengths = _partials(first, second, magnitude, bin_hz, hop / rate_hz, coarse_hz, rate_hz)
+    return _fit(places, frequencies, strengths, magnitude, bin_hz) if len(places) else None
+
+
+@njit(cache=True, nogil=True)
+def _partials(first, second, magnitude, bin_hz, hop_s, coarse_hz, rate_hz):
+    """Numbers, frequencies and strengths of the partials that are found, by how far each turned in `hop_s`."""
+    places = np.empty(_MOST_PARTIALS, dtype=np.int64)
+    frequencies, strengths = np.empty(_MOST_PARTIALS), np.empty(_MOST_PARTIALS)
+    count, expected_hz, strongest = 0, coarse_hz, 0.0
     for partial in range(1, _MOST_PARTIALS + 1):
-        guess_hz = partial * expected_hz * (1 + stretch * (partial**2 - 1))
+        guess_hz = partial * expected_hz
         if guess_hz > min(0.42 * rate_hz, 2_600.0):
             break
         reach_hz = max(2 * bin_hz, min(0.28 * coarse_hz, 0.02 * guess_hz + 1.0))
         low, high = max(1, int((guess_hz - reach_hz) / bin_hz)), int((guess_hz + reach_hz) / bin_hz) + 1
         if high < low:
             break
-        at = low + int(np.argmax(magnitude[low : high + 1]))
+        at = low + np.argmax(magnitude[low : high + 1])
         if not 1 <= at < len(magnitude) - 1:
             break
-        peak_hz = (at + _vertex(np.log(magnitude[at - 1 : at + 2] + 1e-20), 1)) * bin_hz
-        turned = cmath.phase(complex(second[at]) * complex(first[at]).conjugate()) / (2 * math.pi)
-        cycles = peak_hz * hop / rate_hz
-        frequency_hz = (round(cycles - turned) + turned) * rate_hz / hop
-        places.append(partial)
-        frequencies.append(frequency_hz)
-        strengths.append(float(magnitude[at]))
-        strong = strengths[-1] > 0.1 * max(strengths)
-        if strong and partial <= 3:
+        left, middle, right = np.log(magnitude[at - 1 : at + 2] + 1e-20)
+        bend = left - 2 * middle + right
+        peak_hz = (at + (0.5 * (left - right) / bend if bend < 0 else 0.0)) * bin_hz
+        turn = second[at] * first[at].conjugate()
+        turned = math.atan2(turn.imag, turn.real) / (2 * math.pi)
+        frequency_hz = (round(peak_hz * hop_s - turned) + turned) / hop_s
+        places[count], frequencies[count], strengths[count] = partial, frequency_hz, magnitude[at]
+        count += 1
+        strongest = max(strongest, magnitude[at])
+        if partial <= 3 and magnitude[at] > 0.1 * strongest:
             expected_hz = frequency_hz / partial
-    if not places:
-        return None
-    return _fit(np.array(places), np.array(frequencies), np.array(strengths), magnitude, bin_hz)
+    return places[:count], frequencies[:count], strengths[:count]
 
 
 def _fit(
@@ -204,22 +232,24 @@ def _fit(
     return first_hz, float(2 * slope[1] / slope[0]), len(n)
 
 
-def _law(n: NDArray[np.int64], ratio: Samples, strength: Samples, weight: Samples) -> tuple[Samples, float]:
-    """Fletcher's law through the partials, f/n = a + b·n²; and how far they lie from it, cents."""
-    square, share = np.square(n, dtype=np.float64), np.square(weight)
+@njit(cache=True, nogil=True)
+def _law(n, ratio, strength, weight):
+    """Fletcher's law through the partials, f/n = a + b·n², as (a, b); and how far they lie from it, cents."""
+    share = np.square(weight)
     share /= share.sum()
-    middle = float(ratio @ share)
-    slope = np.array([middle, 0.0])
+    square = np.square(n.astype(np.float64))
+    middle = (ratio * share).sum()
+    start, bend = middle, 0.0
     if len(n) >= 3:
         # The weighted line, by its deviations from the weighted means: these stay exact however close the ratios are.
-        square_middle = float(square @ share)
+        square_middle = (square * share).sum()
         apart = square - square_middle
-        bend = float((share * apart) @ (ratio - middle)) / float((share * apart) @ apart)
+        bend = (share * apart * (ratio - middle)).sum() / (share * apart * apart).sum()
         start = middle - bend * square_middle
-        if 0 <= bend <= 2e-3 * start:
-            slope = np.array([start, bend])
-    residual_cents = 1200 / math.log(2) * (ratio / (slope[0] + slope[1] * square) - 1)
-    return slope, math.sqrt(float((residual_cents**2) @ strength) / float(strength.sum()))
+        if not 0 <= bend <= 2e-3 * start:
+            start, bend = middle, 0.0
+    residual_cents = 1200 / math.log(2) * (ratio / (start + bend * square) - 1)
+    return (start, bend), math.sqrt((np.square(residual_cents) * strength).sum() / strength.sum())
 
 
 def _explained(first_hz: float, stretch: float, magnitude: Samples, bin_hz: float) -> float:
@@ -247,9 +277,16 @@ def _vertex(values: Samples, at: int) -> float:
 
 
 @lru_cache(maxsize=128)
+def _above_rumble(padded: int, rate_hz: float) -> Samples:
+    """What is left of the power at each bin when steps and handling noise are cut."""
+    frequency_hz = np.fft.rfftfreq(padded, 1 / rate_hz)
+    return np.asarray(1 / (1 + (_RUMBLE_HZ / np.maximum(frequency_hz, 1e-3)) ** 8))
+
+
+@lru_cache(maxsize=128)
 def _window(size: int) -> tuple[Samples, Samples]:
     """A Hann window, and its autocorrelation over that at lag 0."""
     window = np.hanning(size + 2)[1:-1]
-    padded = fft.next_fast_len(2 * size, real=True)
-    lags = fft.irfft(np.abs(fft.rfft(window, padded)) ** 2, padded)[:size]
+    padded = next_fast_len(2 * size, real=True)
+    lags = np.fft.irfft(np.abs(np.fft.rfft(window, padded)) ** 2, padded)[:size]
     return window, np.maximum(lags / lags[0], 1e-9)

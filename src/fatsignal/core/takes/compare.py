@@ -12,6 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from fatsignal.core.clip import Samples
+from fatsignal.core.middle import median
 from fatsignal.core.takes.findings import Finding, Kind, in_words
 from fatsignal.core.takes.notes import ENVELOPE_S, Playing
 from fatsignal.core.takes.windows import Window
@@ -161,7 +162,7 @@ def _not_struck(takes: Sequence[Performance], index: int, frame: float, rate_hz:
         return None
     faint = take.playing.rise.most_near(in_file, within_frames=round(0.05 * rate_hz))
     after = [_level_after(other, frame, rate_hz) for other in takes]
-    died = after[index] <= float(np.median(np.delete(after, index))) - _DIED_DB
+    died = after[index] <= median(np.delete(after, index)) - _DIED_DB
     if died:
         return "choked" if faint >= _THUD_CLEARNESS else "missing"
     return "missing" if faint < _ABSENT_CLEARNESS else None
@@ -178,7 +179,7 @@ def _clearness(takes: Sequence[Performance], meant: Meant) -> Samples:
     clear = np.zeros(len(meant.frames))
     for place, column in enumerate(meant.strokes.T):
         struck = [take.playing.clearness[stroke] for take, stroke in zip(takes, column, strict=True) if stroke >= 0]
-        clear[place] = float(np.median(struck)) if struck else 0.0
+        clear[place] = median(struck) if struck else 0.0
     return clear
 
 
@@ -192,10 +193,11 @@ def _clusters(at: Samples, reach: int) -> Samples:
         return np.zeros(0)
     counts = np.searchsorted(at, at + reach // 2, side="right") - np.searchsorted(at, at - reach // 2)
     middles: list[float] = []
+    taken = np.zeros(len(at), dtype=bool)
     for place in np.argsort(-counts, kind="stable"):
-        if all(abs(at[place] - middle) >= reach for middle in middles):
-            near = at[np.abs(at - at[place]) <= reach // 2]
-            middles.append(float(np.median(near)))
+        if not taken[place]:
+            middles.append(median(at[np.abs(at - at[place]) <= reach // 2]))
+            taken |= np.abs(at - middles[-1]) < reach
     return np.sort(np.array(middles))
 
 
@@ -206,7 +208,7 @@ def _medians(takes: Sequence[Performance], strokes: NDArray[np.int64], places: S
         at[index, there] = take.playing.frames[strokes[index, there]] + take.from_frame
     return np.array(
         [
-            np.nanmedian(at[:, place]) if (strokes[:, place] >= 0).any() else places[place]
+            median(at[strokes[:, place] >= 0, place]) if (strokes[:, place] >= 0).any() else places[place]
             for place in range(len(places))
         ]
     )
@@ -244,11 +246,11 @@ def _lateness(takes: Sequence[Performance], meant: Meant, clear: Samples, tempo:
         there = np.flatnonzero(np.isfinite(off[index]))
         for order, place in enumerate(there):
             around = [*there[max(0, order - _NEIGHBOURS) : order], *there[order + 1 : order + 1 + _NEIGHBOURS]]
-            late[index, place] = off[index, place] - (float(np.median(off[index, around])) if around else 0.0)
+            late[index, place] = off[index, place] - (median(off[index, around]) if around else 0.0)
         if len(there):
             # Late is what is later than this hand scatters here, and later than the take as a whole.
-            scatter = 1.4826 * float(np.median(np.abs(late[index, there])))
-            whole = np.nan_to_num(off[index] - np.median(off[index, there])) * np.sign(late[index])
+            scatter = 1.4826 * median(np.abs(late[index, there]))
+            whole = np.nan_to_num(off[index] - median(off[index, there])) * np.sign(late[index])
             small = np.abs(late[index]) < _SCATTERS * scatter
             late[index, small | (whole < _WHOLE_SHARE * _LATE_S * tempo.rate_hz)] = 0.0
     return late
@@ -324,7 +326,7 @@ def _cents(takes: Sequence[Performance], meant: Meant) -> Samples:
         read = notes[:, place][np.isfinite(notes[:, place])]
         if not len(read):
             continue
-        middle = float(np.median(read))
+        middle = median(read)
         agreed[place] = middle if len(read) >= FEWEST_TAKES else 100 * round(middle / 100)
         off[:, place] = notes[:, place] - agreed[place]
     off[np.abs(off) >= _WIDEST_CENTS] = np.nan
@@ -340,7 +342,7 @@ def _string_off(off: Samples, agreed: Samples) -> Samples:
     for each in np.unique(note[np.isfinite(off)]):
         same = np.isfinite(off) & (note == each)
         if same.sum() >= _FEWEST_SAME:
-            out[same] = np.median(off[same])
+            out[same] = median(off[same])
     return out
 
 
@@ -373,5 +375,5 @@ def _against_median(values: Samples) -> Samples:
     for column in range(values.shape[1]):
         there = np.isfinite(values[:, column])
         if there.sum() >= FEWEST_TAKES:
-            out[there, column] = values[there, column] - np.median(values[there, column])
+            out[there, column] = values[there, column] - median(values[there, column])
     return np.asarray(out)

@@ -5,6 +5,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
+from fatsignal.core.middle import median
 from fatsignal.core.takes.click_timing import ClickTiming, against_click
 from fatsignal.core.takes.compare import FEWEST_TAKES, Performance, compare
 from fatsignal.core.takes.findings import Finding, Kind, in_words
@@ -66,7 +67,7 @@ def judge(takes: Sequence[JudgedTake], phrases: Sequence[Window], tempo: TempoMa
             own = [*_damage(takes[index], phrase), *_bleeding(takes[index], phrase), *found[place]]
             own += [*steadiness(timing_of(takes[index], phrase, tempo), phrase), *noisy[place]]
             if len(there) >= FEWEST_TAKES:
-                own += _uneven(levels[place] - float(np.median(np.delete(levels, place))), phrase)
+                own += _uneven(levels[place] - median(np.delete(levels, place)), phrase)
             inside = [finding for finding in own if _counts(finding, takes[index])]
             verdicts[index].append(PhraseVerdict(True, sorted(inside, key=lambda finding: finding.at_frame)))
     return verdicts

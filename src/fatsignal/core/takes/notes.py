@@ -3,6 +3,7 @@
 from dataclasses import dataclass, field
 
 import numpy as np
+from numba import njit
 from numpy.typing import NDArray
 
 from fatsignal.core.clip import Samples
@@ -53,7 +54,7 @@ def listen_to(signal: Samples, *, rate_hz: int) -> Playing:
     rise = rise_of(signal, rate_hz=rate_hz)
     attacks = find_attacks(signal, rate_hz=rate_hz, rise=rise, least=_LEAST_CLEARNESS)
     frames = np.array([attack.frame for attack in attacks], dtype=np.int64)
-    power = np.concatenate(([0.0], np.cumsum(np.square(signal, dtype=np.float64))))
+    power = _running_power(np.asarray(signal, dtype=np.float64))
     ends = np.append(frames[1:], len(signal))[: len(frames)]
     return Playing(
         rate_hz=rate_hz,
@@ -65,6 +66,17 @@ def listen_to(signal: Samples, *, rate_hz: int) -> Playing:
         envelope_db=_envelope(power, rate_hz),
         rise=rise,
     )
+
+
+@njit(cache=True, nogil=True)
+def _running_power(signal):
+    """Sums of squares up to each frame; the first is 0."""
+    power = np.empty(len(signal) + 1)
+    total = power[0] = 0.0
+    for frame in range(len(signal)):
+        total += signal[frame] ** 2
+        power[frame + 1] = total
+    return power
 
 
 def _levels(power: Samples, starts: NDArray[np.int64], ends: NDArray[np.int64]) -> Samples:
