@@ -29,6 +29,12 @@ EMPTY = "template_empty"
 DEMONSTRATION = "template_demonstration"
 
 
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    """Files with slow tests first: at the end, nobody waits for one that began last."""
+    slow = {item.path for item in items if item.get_closest_marker("slow")}
+    items.sort(key=lambda item: item.path not in slow)
+
+
 @pytest.fixture(scope="session")
 def database_server(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Postgres]:
     """A server that lives as long as the test run, with a migrated template."""

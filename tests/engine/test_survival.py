@@ -6,7 +6,7 @@ import signal
 import subprocess
 import sys
 import time
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from functools import partial
 from itertools import pairwise
 from pathlib import Path
@@ -128,7 +128,10 @@ def test_the_engine_killed_at_twenty_moments(start_application):
             with connect(app.url.replace("http", "ws") + "/api/live") as live:
                 started = start_to_roll(app, {"section_id": app.session["sections"][1]["id"]}, way="once")
                 rolled[started["take_ids"][0]] = heard_for(live, random.uniform(0.05, 1.2))
-                os.kill(engine_pid(app), signal.SIGKILL)
+                killed = engine_pid(app)
+                os.kill(killed, signal.SIGKILL)
+            # The rig that played in a process of its own ends too, and what it came from.
+            app.wait_for(partial(nobody_of, killed), what="the end of what the engine had started")
             take = app.wait_for(partial(taken, app, started["take_ids"][0]), what="the take")
             assert take["origin"] == "recovered"
             assert "recovered after a crash" in take["said"]
@@ -141,6 +144,18 @@ def test_the_engine_killed_at_twenty_moments(start_application):
         takes = [take for take in app.takes() if take["origin"] == "recovered"]
         assert {take["id"] for take in takes} == set(rolled)
         assert len({take["number"] for take in takes}) == len(takes) == KILLS
+
+
+def nobody_of(leader: int) -> bool:
+    """Whether no process lives in the session of one that was its leader."""
+    sessions = []
+    for stat in Path("/proc").glob("[0-9]*/stat"):
+        with suppress(OSError):  # it has just ended
+            # After the name in brackets: state, parent, group, session (proc(5)).
+            state, _, _, session = stat.read_text().rpartition(")")[2].split()[:4]
+            if state != "Z":
+                sessions.append(int(session))
+    return leader not in sessions
 
 
 def heard_for(live, seconds: float) -> int:

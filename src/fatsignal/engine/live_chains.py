@@ -8,7 +8,7 @@ import numpy as np
 from fatsignal.core.clip import Samples
 from fatsignal.core.tone.chain import ToneChain
 from fatsignal.engine.protocol import PartOrder
-from fatsignal.rig.source import Block, InputChannel, Source
+from fatsignal.rig.source import Block, InputChannel, Source, side_by_side
 
 SIM_NAME = "sim"
 # The parts' sounds through their tones, by the part's place among the parts; a part without one is left out.
@@ -30,14 +30,10 @@ class LiveChains:
         self._hear = hear
         self._di: dict[int, int] = {}
         self._chains: dict[int, ToneChain] = {}
-        self._columns: list[slice] = []
+        self._columns = side_by_side(len(part.setup.inputs) for part in parts)
         channels: list[InputChannel] = []
         self._printed: list[int] = []
-        first = 0
-        for index, part in enumerate(parts):
-            columns = slice(first, first + len(part.setup.inputs))
-            self._columns.append(columns)
-            first = columns.stop
+        for index, (part, columns) in enumerate(zip(parts, self._columns, strict=True)):
             own = source.channels[columns]
             channels += own
             di = next((place for place, channel in enumerate(own) if channel.kind == "di"), None)

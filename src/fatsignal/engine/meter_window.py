@@ -48,10 +48,10 @@ class Ticks:
 
 
 class MeterWindow:
-    """Blocks since the last message, and those not yet drawn as columns."""
+    """Blocks since the last message, and those not yet drawn as columns; without `draws`, levels alone."""
 
-    def __init__(self, channels: int) -> None:
-        self._channels = channels
+    def __init__(self, channels: int, *, draws: bool = True) -> None:
+        self._channels, self._draws = channels, draws
         self._recent: list[Samples] = []
         self.begin()
 
@@ -68,7 +68,7 @@ class MeterWindow:
         """Everything since the last time; at least one block has been added."""
         recent = np.concatenate(self._recent)
         self._recent.clear()
-        waiting = np.concatenate((self._undrawn, recent))
+        waiting = np.concatenate((self._undrawn, recent)) if self._draws else self._undrawn
         whole = len(waiting) // FRAMES_PER_COLUMN
         ready, self._undrawn = waiting[: whole * FRAMES_PER_COLUMN], waiting[whole * FRAMES_PER_COLUMN :]
         first, self._drawn_columns = self._drawn_columns, self._drawn_columns + whole

@@ -15,7 +15,7 @@ from fatsignal.engine.ears import Ears
 from fatsignal.engine.live_chains import Wet
 from fatsignal.engine.playback import Playback
 from fatsignal.engine.protocol import Cue, PartOrder
-from fatsignal.rig.source import Block
+from fatsignal.rig.source import Block, side_by_side
 
 # How long a block may wait for what plays beside it, as a share of its own time; hurried sources may wait long.
 _PATIENCE_SHARE = 0.25
@@ -34,7 +34,7 @@ class Monitor:
         self._rate_hz = rate_hz
         self._plan, self._playback = plan, playback
         self._hurried = hurried
-        self._first = np.cumsum([0, *(len(part.setup.inputs) for part in parts)])
+        self._own = side_by_side(len(part.setup.inputs) for part in parts)
         self._cues: dict[UUID, Cue] = {}
         self._wanted: dict[UUID, tuple[Samples, Samples]] = {}
         self._limiters: dict[UUID, Limiter] = {}
@@ -73,7 +73,9 @@ class Monitor:
             monitor = part.monitor
             if monitor.hear == "nothing" or monitor.when == "never":
                 continue
-            sound = wet.get(index) if monitor.hear == "tone" else block.samples[:, self._first[index] + monitor.channel]
+            sound = (
+                wet.get(index) if monitor.hear == "tone" else block.samples[:, self._own[index].start + monitor.channel]
+            )
             if sound is None:
                 continue
             if monitor.when == "rolling or stopped" and self._plan is not None:

@@ -18,7 +18,7 @@ from fatsignal.engine.journal import Journal, SimTone, take_id_of
 from fatsignal.engine.protocol import PartOrder, RollingPart, RollOrder
 from fatsignal.engine.take_files import TakeFiles, WriterFactory
 from fatsignal.files.names import take_folder_name, take_stem
-from fatsignal.rig.source import InputChannel
+from fatsignal.rig.source import InputChannel, side_by_side
 
 Reason = Literal["stopped", "section", "space", "problem"]
 
@@ -55,12 +55,12 @@ class RollingPass:
         self.by_hand = order.plan.by_hand
         self._in_since: int | None = None
         started_at = datetime.now().astimezone()
-        self._takes: list[_Take] = []
-        first = 0
-        for part in order.parts:
-            columns = slice(first, first + part.channels_to_disk)
-            first = columns.stop
-            self._takes.append(self._take_of(part, inputs[columns], columns, started_at, open_writer))
+        self._takes = [
+            self._take_of(part, inputs[columns], columns, started_at, open_writer)
+            for part, columns in zip(
+                order.parts, side_by_side(part.channels_to_disk for part in order.parts), strict=True
+            )
+        ]
 
     def _take_of(
         self, part: PartOrder, inputs: Sequence[InputChannel], columns: slice, started_at: datetime,

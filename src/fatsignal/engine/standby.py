@@ -1,7 +1,6 @@
 """Nothing rolls: who is armed hears the own playing, with meters, and nothing goes to disk."""
 
 from collections.abc import Callable, Sequence
-from dataclasses import replace
 
 from fatsignal.engine.capture import Capture
 from fatsignal.engine.live_chains import LiveChains
@@ -31,7 +30,7 @@ class Standby(Capture):
     def run(self) -> None:
         """Stand by; an event tells the beginning and the end."""
         order, heard, left_at, problem = self._order, 0, 0, ""
-        meters, ticks = MeterWindow(len(self._source.channels)), Ticks(order.rate_hz // METER_HZ)
+        meters, ticks = MeterWindow(len(self._source.channels), draws=False), Ticks(order.rate_hz // METER_HZ)
         channels = [ChannelFile(name=channel.name, kind=channel.kind, file="") for channel in self._source.channels]
         self._tell(StandingBy(roll_id=order.roll_id, session_id=order.session_id, channels=channels))
         try:
@@ -45,9 +44,8 @@ class Standby(Capture):
                     break
                 meters.add(block.samples)
                 if ticks.due(heard):
-                    levels = replace(meters.take(), first_column=0, columns=[[]] * len(channels))
                     load = round(self._chains.load(), 3)
-                    self._tell(levels.told(order.roll_id, frame=0, bar=1, beat=1, monitor_load=load))
+                    self._tell(meters.take().told(order.roll_id, frame=0, bar=1, beat=1, monitor_load=load))
         except FatSignalError as trouble:
             problem = str(trouble)
         finally:

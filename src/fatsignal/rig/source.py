@@ -1,6 +1,8 @@
 """Where audio comes from: one small interface, several implementations."""
 
+from collections.abc import Iterable
 from dataclasses import dataclass
+from itertools import accumulate, pairwise
 from typing import Protocol
 
 from fatsignal.core.clip import Samples
@@ -14,6 +16,12 @@ class InputChannel:
 
     name: str
     kind: str  # "di", "mic" or "sim"
+
+
+def side_by_side(widths: Iterable[int]) -> list[slice]:
+    """Columns of several who deliver together: those of the first, then of the second, and so on."""
+    ends = list(accumulate(widths, initial=0))
+    return [slice(start, end) for start, end in pairwise(ends)]
 
 
 @dataclass(frozen=True, slots=True)
