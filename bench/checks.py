@@ -17,8 +17,8 @@ from fatsignal.core.clip import Clip, Samples
 from fatsignal.core.level.bleed import measure_bleed
 from fatsignal.core.level.level_check import check_levels
 from fatsignal.core.level.noise import measure_noise
+from fatsignal.core.pitch.note_list import list_notes
 from fatsignal.core.pitch.notes import targets_of
-from fatsignal.core.pitch.tuner import list_notes
 from fatsignal.core.timing.click import render_click
 from fatsignal.core.timing.latency import measure_round_trip, ping_train
 from fatsignal.core.timing.pulse import find_pulse

@@ -58,8 +58,11 @@ def test_no_file_of_ours_has_grown_past_two_subjects():
     assert not long
 
 
-def test_the_server_starts_without_what_only_computing_needs():
-    """numba and scipy take longer to import than everything else together; they are imported by who computes."""
-    looks = "import sys, fatsignal.web.app; print([name for name in ('numba', 'scipy') if name in sys.modules])"
+@pytest.mark.parametrize(
+    ("begins", "unwanted"), [("fatsignal.web.app", ["numba", "scipy"]), ("fatsignal.engine.captures", ["scipy.signal"])]
+)
+def test_who_must_be_there_at_once_starts_without_what_takes_long(begins, unwanted):
+    """numba and scipy take longer than all else of the server, `scipy.signal` longer than all else of the engine."""
+    looks = f"import sys, {begins}; print([name for name in {unwanted} if name in sys.modules])"
     found = subprocess.run([sys.executable, "-c", looks], check=True, capture_output=True, text=True)
     assert found.stdout.strip() == "[]"

@@ -8,8 +8,9 @@ from fatsignal.core.level.aims import AIM_AVERAGE_DBFS, AIM_PEAK_DBFS
 from fatsignal.core.level.bleed import measure_bleed
 from fatsignal.core.level.level_check import check_levels
 from fatsignal.core.level.noise import measure_noise, noise_advice
+from fatsignal.core.pitch.note_list import NoteFound, list_notes
 from fatsignal.core.pitch.notes import note_name, targets_of
-from fatsignal.core.pitch.tuner import IN_TUNE_CENTS, NEARLY_CENTS, NoteFound, list_notes
+from fatsignal.core.pitch.tuner import IN_TUNE_CENTS, NEARLY_CENTS
 from fatsignal.core.plain import json_ready
 from fatsignal.core.timing.buffers import buffer_table, feel_of
 from fatsignal.core.timing.click import render_click

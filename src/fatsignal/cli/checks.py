@@ -22,8 +22,8 @@ def tune(file: Path, tuning: Tuning = "", pitch: Pitch = 440.0, as_json: AsJson 
     """List the notes of a recording: start, length, frequency, nearest string or note, cents."""
 
     def act() -> None:
+        from fatsignal.core.pitch.note_list import list_notes
         from fatsignal.core.pitch.notes import parse_tuning, targets_of
-        from fatsignal.core.pitch.tuner import list_notes
         from fatsignal.files.sound import read_clip
 
         _check_pitch(pitch)

@@ -9,7 +9,7 @@ from fatsignal.core.instrument.inputs import INPUTS, BoxKind, InputKind, load_oh
 from fatsignal.core.instrument.instruments import INSTRUMENTS
 from fatsignal.core.instrument.pickup import PICKUPS, Load, Pickup, PickupKind
 from fatsignal.core.mics.microphone import MIC_KINDS
-from fatsignal.core.mics.speaker_field import SPEAKERS
+from fatsignal.core.mics.speakers import SPEAKERS
 from fatsignal.core.pitch.notes import parse_tuning
 from fatsignal.core.tone.document import Block, FirstStages, Power, ToneNetwork
 from fatsignal.errors import SettingRefused

@@ -1,14 +1,14 @@
 import numpy as np
 import pytest
 
-from fatsignal.core.mics.microphone import MIC_KINDS, pattern_gain, resonance
+from fatsignal.core.mics.microphone import MIC_KINDS, resonance
 from fatsignal.core.mics.speaker_field import (
-    SPEAKERS,
     MicPosition,
-    Speaker,
     field_response,
     mic_impulse_response,
+    pattern_gain,
 )
+from fatsignal.core.mics.speakers import SPEAKERS, Speaker
 from fatsignal.core.units import speed_of_sound_m_s
 from tests.signals import FS
 
@@ -27,7 +27,7 @@ def test_first_order_patterns(share, angle_deg, expected):
 @pytest.mark.parametrize("kr", [0.1, 0.5, 2.0])
 def test_proximity_of_a_gradient_capsule(kr):
     """sqrt(1 + 1/(kr)²) over the plane wave (formula)."""
-    gain = pattern_gain(0.0, np.array(1.0), np.array(kr))
+    gain = pattern_gain(0.0, 1.0, kr)
     assert abs(gain) == pytest.approx(np.sqrt(1 + 1 / kr**2), rel=1e-9)
 
 

@@ -10,9 +10,10 @@ from scipy.signal import resample_poly
 
 from fatsignal.core.clip import Clip
 from fatsignal.core.instrument.instruments import INSTRUMENTS
+from fatsignal.core.pitch.note_list import list_notes
 from fatsignal.core.pitch.notes import nearest_note, note_name, parse_tuning, targets_of
 from fatsignal.core.pitch.reading import lowered_rate, read_pitch
-from fatsignal.core.pitch.tuner import Tuner, list_notes
+from fatsignal.core.pitch.tuner import Tuner
 from fatsignal.core.units import cents_between, equal_tempered_hz
 from fatsignal.errors import SettingRefused
 from tests.reference.soundfont import sampled_notes

@@ -2,9 +2,10 @@
 
 import numpy as np
 import pytest
+from scipy.signal import chirp
 
 from fatsignal.core.timing.buffers import buffer_table, feel_of
-from fatsignal.core.timing.latency import measure_round_trip, ping_train
+from fatsignal.core.timing.latency import measure_round_trip, ping, ping_train
 from fatsignal.errors import SignalError
 from tests.signals import FS, delayed, noise
 
@@ -67,3 +68,14 @@ def test_buffer_arithmetic():
 def test_words_for_delays():
     """Common practice, no source: 8 ms is comfortable, 16 ms is felt, 56 ms is unplayable."""
     assert [feel_of(ms) for ms in (8, 16, 56)] == ["comfortable", "felt", "unplayable"]
+
+
+@pytest.mark.parametrize("rate_hz", [44_100, 48_000, 96_000])
+def test_a_ping_is_the_sweep_of_a_reference_library(rate_hz):
+    """Against `scipy.signal.chirp`, logarithmic, between its fades."""
+    one = ping(rate_hz)
+    frames, fade = len(one), len(one) // 8
+    sweep = chirp(np.arange(frames) / rate_hz, 200.0, 0.02, 0.4 * rate_hz, method="logarithmic")
+    np.testing.assert_allclose(one[fade:-fade], 0.5 * sweep[fade:-fade], atol=1e-9)
+    assert abs(one[0]) < 1e-6
+    assert abs(one[-1]) < 1e-4

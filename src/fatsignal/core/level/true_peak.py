@@ -5,9 +5,9 @@ from functools import lru_cache
 import numba
 import numpy as np
 from numpy.typing import NDArray
-from scipy.signal import firwin
 
 from fatsignal.core.clip import Samples
+from fatsignal.core.lowpass import windowed_sinc
 from fatsignal.core.units import db_from_amplitude
 
 _TAPS_PER_PHASE = 24
@@ -37,7 +37,7 @@ def _phases(factor: int) -> NDArray[np.float32]:
     """A linear-phase low-pass at half the base rate, gain `factor`, side lobes about −80 dB, as one filter for each
     place between two samples; shape (factor, taps).
     """
-    taps = factor * firwin(_TAPS_PER_PHASE * factor + 1, 0.98 / factor, window=("kaiser", 8.0))
+    taps = factor * windowed_sinc(0.98 / factor, np.kaiser(_TAPS_PER_PHASE * factor + 1, 8.0))
     padded = np.concatenate((taps, np.zeros(factor - 1)))
     return np.ascontiguousarray(padded.reshape(-1, factor).T[:, ::-1], dtype=np.float32)
 

@@ -51,22 +51,6 @@ MIC_KINDS: dict[str, MicKind] = {
 }
 
 
-def pattern_gain(pressure_share: float, cos_angle: Real, wavenumber_distance: Real | None = None) -> Complex:
-    """Sensitivity towards a point source against the plane wave from the front.
-
-    Parameters
-    ----------
-    cos_angle : array
-        Cosine between the capsule's axis and the direction of the source.
-    wavenumber_distance : array, optional
-        k·r of the source; None is a source far away, without proximity.
-    """
-    gradient: Complex = np.asarray(cos_angle, dtype=np.complex128)
-    if wavenumber_distance is not None:
-        gradient = gradient * (1.0 + 1.0 / (1j * np.maximum(wavenumber_distance, 1e-6)))
-    return pressure_share + (1.0 - pressure_share) * gradient
-
-
 def capsule_response(kind: MicKind, frequency_hz: Real) -> Complex:
     """Response of the capsule on axis to a plane wave, shape of `frequency_hz`."""
     s = 1j * np.maximum(frequency_hz, 1e-3)

@@ -13,62 +13,20 @@ from dataclasses import dataclass
 from functools import lru_cache
 
 import numpy as np
+from numba import njit
 from numpy.typing import NDArray
 
 from fatsignal.core.mics.microphone import (
     MIC_KINDS,
     Complex,
     capsule_response,
-    pattern_gain,
     resonance,
 )
+from fatsignal.core.mics.speakers import SPEAKERS, Speaker
 from fatsignal.core.units import speed_of_sound_m_s
 
 _RINGS, _SPOKES = 22, 24
 RESPONSE_S = 2048 / 48_000
-
-
-@dataclass(frozen=True, slots=True)
-class Speaker:
-    """A loudspeaker in its cabinet; curves of common practice, no source.
-
-    `decoupling_hz` is where the outer cone stops following: above it the radiating radius shrinks.
-    """
-
-    radius_m: float
-    depth_m: float
-    resonance_hz: float
-    resonance_q: float
-    decoupling_hz: float
-    break_up: tuple[tuple[float, float, float], ...]  # (Hz, dB, Q)
-    high_cut_hz: float
-    open_back: bool
-    coil_corner_hz: float
-
-
-SPEAKERS: dict[str, Speaker] = {
-    "1x12 open": Speaker(
-        0.13, 0.045, 82.0, 1.1, 1_100.0,
-        ((420.0, -2.5, 1.2), (1_450.0, 2.0, 1.6), (2_600.0, 5.0, 1.7), (3_900.0, -3.0, 4.0), (4_500.0, 3.0, 3.0)),
-        5_300.0, True, 1_900.0,
-    ),
-    "4x12 closed": Speaker(
-        0.13, 0.045, 108.0, 1.5, 1_000.0,
-        ((180.0, 1.5, 1.2), (480.0, -4.0, 1.0), (1_700.0, 1.0, 2.0), (2_900.0, 4.5, 1.5), (3_600.0, 2.5, 4.0)),
-        4_900.0, False, 1_700.0,
-    ),
-    "1x15 bass": Speaker(
-        0.165, 0.06, 48.0, 0.9, 800.0,
-        ((250.0, -1.5, 1.0), (1_500.0, 2.5, 1.5), (2_400.0, 2.0, 2.5)),
-        3_600.0, False, 1_200.0,
-    ),
-    # A guitar's top and its air, as a radiator without break-up; drive is the strings' voltage, so it is not loud.
-    "acoustic body": Speaker(
-        0.18, 0.02, 96.0, 3.0, 1_600.0,
-        ((196.0, 6.0, 4.0), (390.0, 3.0, 3.0), (2_600.0, 2.0, 1.0)),
-        14_000.0, True, 9_000.0,
-    ),
-}  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True)
@@ -109,25 +67,52 @@ def field_response(
     """
     kind = MIC_KINDS[mic.kind]
     ring = (np.arange(_RINGS) + 0.5) / _RINGS * speaker.radius_m
-    spoke = (np.arange(_SPOKES) + 0.5) / _SPOKES * 2 * np.pi
-    radius = np.repeat(ring, _SPOKES)
-    around = np.tile(spoke, _RINGS)
-    # Source points relative to the microphone; the cone's middle lies deeper than its edge.
-    dx = radius * np.cos(around) - mic.off_centre_m
-    dy = radius * np.sin(around)
-    dz = -(mic.distance_m + speaker.depth_m * (1 - radius / speaker.radius_m))
+    # The microphone stands in the plane of symmetry: what one half of the cone does, the other half does too.
+    half = (np.arange(_SPOKES // 2) + 0.5) / _SPOKES * 2 * np.pi
+    # Source points relative to the microphone, shape (rings, spokes); the cone's middle lies deeper than its edge.
+    dx = ring[:, None] * np.cos(half) - mic.off_centre_m
+    dy = ring[:, None] * np.sin(half)
+    dz = -(mic.distance_m + speaker.depth_m * (1 - ring[:, None] / speaker.radius_m))
     distance = np.sqrt(dx**2 + dy**2 + dz**2)
     turn = math.radians(mic.angle_deg)
     # The axis points at the cone; a positive turn looks towards the centre.
     axis = (-math.sin(turn) * np.sign(mic.off_centre_m or 1.0), 0.0, -math.cos(turn))
     cos_angle = (dx * axis[0] + dz * axis[2]) / distance
     k = 2 * np.pi * frequency_hz / speed_of_sound_m_s(temperature_c)
-    kr = k[:, None] * distance[None, :]
     reach = speaker.radius_m * np.sqrt(1.0 / (1.0 + (frequency_hz / speaker.decoupling_hz) ** 2))
-    weight = radius[None, :] * np.exp(-((radius[None, :] / np.maximum(reach, 0.02)[:, None]) ** 4))
+    weight = ring * np.exp(-((ring / np.maximum(reach, 0.02)[:, None]) ** 4))
     weight /= weight.sum(axis=1, keepdims=True)
-    gain = pattern_gain(kind.pressure_share, np.broadcast_to(cos_angle, kr.shape), kr)
-    return np.asarray(np.sum(weight * gain * np.exp(-1j * kr) / distance[None, :], axis=1))
+    response = np.empty(len(frequency_hz), dtype=np.complex128)
+    _add_up(k, weight, distance, cos_angle, kind.pressure_share, response)
+    return response
+
+
+@njit(cache=True, nogil=True)
+def pattern_gain(pressure_share, cos_angle, wavenumber_distance=np.inf):
+    """Sensitivity of a first-order capsule towards a point source against the plane wave from the front.
+
+    `cos_angle` is the cosine between its axis and the direction of the source, `wavenumber_distance` is k·r of the
+    source; one that is far away has no proximity effect.
+    """
+    gradient = (1.0 - pressure_share) * cos_angle
+    return complex(pressure_share + gradient, -gradient / max(wavenumber_distance, 1e-6))
+
+
+@njit(cache=True, nogil=True)
+def _add_up(k, weight, distance, cos_angle, pressure_share, response):
+    """Σ w g e^(−jkr)/r over the points, w shared out among those of a ring."""
+    rings, spokes = distance.shape
+    for line in range(len(k)):
+        total = 0j
+        for ring in range(rings):
+            around = 0j
+            for spoke in range(spokes):
+                r = distance[ring, spoke]
+                kr = k[line] * r
+                gain = pattern_gain(pressure_share, cos_angle[ring, spoke], kr)
+                around += gain * complex(math.cos(kr), -math.sin(kr)) / r
+            total += weight[line, ring] / spokes * around
+        response[line] = total
 
 
 @lru_cache(maxsize=128)

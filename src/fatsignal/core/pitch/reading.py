@@ -20,10 +20,10 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 from scipy.fft import next_fast_len
-from scipy.signal import firwin
 
 from fatsignal.core.clip import Samples
 from fatsignal.core.level.peak import rms_dbfs
+from fatsignal.core.lowpass import decimated, windowed_sinc
 from fatsignal.errors import SignalError
 
 LOWEST_HZ, HIGHEST_HZ = 26.0, 1_500.0
@@ -103,25 +103,13 @@ def lowered_rate(signal: Samples, rate_hz: int) -> tuple[float, Samples]:
     # What lies beyond the ends is silence.
     padded = np.zeros(len(signal) + 2 * reach + factor)
     padded[reach : reach + len(signal)] = signal
-    lowered = np.empty(-(-len(signal) // factor))
-    _decimate(padded, taps, factor, lowered)
-    return rate_hz / factor, lowered
+    return rate_hz / factor, decimated(padded, taps, factor, -(-len(signal) // factor))
 
 
 @lru_cache(maxsize=16)
 def _decimating_taps(factor: int) -> Samples:
     """The filter that `scipy.signal.resample_poly` takes for a whole factor."""
-    return np.asarray(firwin(20 * factor + 1, 1 / factor, window=("kaiser", 5.0)))
-
-
-@njit(cache=True, nogil=True, fastmath=True)
-def _decimate(padded, taps, factor, out):
-    for n in range(len(out)):
-        around = padded[n * factor : n * factor + len(taps)]
-        total = 0.0
-        for k in range(len(taps)):
-            total += taps[k] * around[k]
-        out[n] = total
+    return windowed_sinc(1 / factor, np.kaiser(20 * factor + 1, 5.0))
 
 
 def _coarse_hz(signal: Samples, rate_hz: float) -> tuple[float, float] | None:

@@ -1,28 +1,24 @@
 """The tuner: follows what is plucked, finds the string by itself, and shows how a note drifts."""
 
-import math
 from collections.abc import Sequence
 from dataclasses import dataclass
-from itertools import pairwise
 
 import numpy as np
-from scipy.signal import firwin, upfirdn
 
-from fatsignal.core.clip import Clip, Samples
+from fatsignal.core.clip import Samples
 from fatsignal.core.level.peak import rms_dbfs
+from fatsignal.core.lowpass import decimated, windowed_sinc
 from fatsignal.core.pitch.notes import Target, nearest_note, nearest_target, note_name
 from fatsignal.core.pitch.reading import ANALYSIS_RATE_HZ, QUIETEST_DBFS, PitchReading, read_pitch
-from fatsignal.core.timing.onsets import find_onsets
 from fatsignal.core.units import cents_between
 
 # A string within this of its target is in tune for any ear; common practice, no source.
 IN_TUNE_CENTS, NEARLY_CENTS = 2.0, 5.0
-_LONGEST_S = 0.46
+LONGEST_S = 0.46
 # The first milliseconds hold the pick's noise; then this much is needed before a low string can be read.
-_ATTACK_S, _SHORTEST_S, _SHORTEST_LOW_S = 0.03, 0.10, 0.28
+ATTACK_S, _SHORTEST_S, _SHORTEST_LOW_S = 0.03, 0.10, 0.28
 _LOW_HZ = 60.0
 _JUMP_DB, _STEP_S = 6.0, 0.02
-_NOTE_END_DB = -40.0
 _SETTLED_S = 0.35
 _MOST_WAITING_S = 0.2
 
@@ -49,7 +45,9 @@ class Tuner:
         self._reference_pitch_hz = reference_pitch_hz
         self._factor = max(1, rate_hz // ANALYSIS_RATE_HZ)
         self._rate_hz = rate_hz / self._factor
-        self._taps = firwin(20 * self._factor + 1, 0.8 / self._factor) if self._factor > 1 else np.ones(1)
+        self._taps = (
+            windowed_sinc(0.8 / self._factor, np.hamming(20 * self._factor + 1)) if self._factor > 1 else np.ones(1)
+        )
         self._history = np.zeros(len(self._taps) - 1)
         self._waiting: list[Samples] = []
         self._waiting_frames = 0
@@ -73,19 +71,18 @@ class Tuner:
         whole = (len(raw) - before) // self._factor * self._factor
         # The filter's length is a whole number of lowered frames, so its history is too.
         memory = len(self._taps) - 1
-        lowered = upfirdn(self._taps, raw[: before + whole], down=self._factor)
-        lowered = lowered[memory // self._factor : (memory + whole) // self._factor]
+        lowered = decimated(raw, self._taps, self._factor, whole // self._factor)
         self._history = raw[whole : whole + memory]
         self._waiting = [raw[whole + memory :]]
         self._waiting_frames = len(self._waiting[0])
-        self._kept = np.concatenate((self._kept, lowered))[-round((_LONGEST_S + _ATTACK_S) * self._rate_hz) :]
+        self._kept = np.concatenate((self._kept, lowered))[-round((LONGEST_S + ATTACK_S) * self._rate_hz) :]
         self._since_onset += len(lowered)
         self._watch_for_onset(lowered)
 
     def reading(self) -> TunerReading | None:
         """What sounds now; None for silence, noise, several strings, or a note that is too new."""
         self._take_in()
-        available = min(len(self._kept), self._since_onset - round(_ATTACK_S * self._rate_hz))
+        available = min(len(self._kept), self._since_onset - round(ATTACK_S * self._rate_hz))
         if available < _SHORTEST_S * self._rate_hz:
             return None
         available -= available % max(1, round(_STEP_S * self._rate_hz))
@@ -99,7 +96,7 @@ class Tuner:
             self._first = (since_s, exact_hz)
         elif since_s > _SETTLED_S:
             drift = cents_between(exact_hz, self._first[1])
-        return _reading(found, exact_hz, self._targets, self._reference_pitch_hz, drift, since_s)
+        return reading_of(found, exact_hz, self._targets, self._reference_pitch_hz, drift, since_s)
 
     def _watch_for_onset(self, lowered: Samples) -> None:
         """A jump of the level begins a new note: what sounded before it is not mixed into its pitch."""
@@ -115,50 +112,11 @@ class Tuner:
             self._levels = [*self._levels[-8:], level]
 
 
-@dataclass(frozen=True, slots=True)
-class NoteFound:
-    """One note of a file; `string` is from 0, the lowest, or None where no tuning was given or none is near."""
-
-    start_s: float
-    length_s: float
-    frequency_hz: float
-    note: str
-    string: int | None
-    cents: float
-    drift_cents: float | None
-
-
-def list_notes(clip: Clip, targets: Sequence[Target] = (), *, reference_pitch_hz: float = 440.0) -> list[NoteFound]:
-    """Every single note of a recording with its pitch; chords, noise and silence give none.
-
-    The channels are taken together. Pitch is read once a note has settled, drift against its first tenth of a second.
-    """
-    signal = np.ascontiguousarray(clip.samples.mean(axis=1))
-    rate_hz = clip.rate_hz
-    onsets = [*find_onsets(signal, rate_hz=rate_hz).tolist(), signal.size]
-    notes = []
-    for start, following in pairwise(onsets):
-        end = _end_of(signal[start:following], rate_hz) + start
-        body = signal[start + round(_ATTACK_S * rate_hz) : end]
-        found = read_pitch(body[: round(_LONGEST_S * rate_hz)], rate_hz=rate_hz)
-        if found is None:
-            continue
-        reading = _reading(
-            found, found.frequency_hz, targets, reference_pitch_hz, _drift(body, rate_hz, found.frequency_hz), 0.0
-        )
-        notes.append(
-            NoteFound(
-                start / rate_hz, (end - start) / rate_hz, reading.frequency_hz, reading.note, reading.string,
-                reading.cents, reading.drift_cents,
-            )
-        )  # fmt: skip
-    return notes
-
-
-def _reading(
+def reading_of(
     found: PitchReading, exact_hz: float, targets: Sequence[Target], reference_pitch_hz: float,
     drift: float | None, since_s: float,
 ) -> TunerReading:  # fmt: skip
+    """A pitch against the string that is meant, or, without one near, against the nearest note."""
     meant = nearest_target(exact_hz, targets)
     if meant is None:
         midi_note, cents = nearest_note(exact_hz, reference_pitch_hz=reference_pitch_hz)
@@ -167,26 +125,3 @@ def _reading(
         target, cents = meant
         name, string = target.name, target.string
     return TunerReading(exact_hz, name, string, cents, drift, since_s, found.level_dbfs, found.clarity)
-
-
-def _drift(body: Samples, rate_hz: int, settled_hz: float) -> float | None:
-    """Cents by which the first moments of a note are above its later pitch."""
-    short = max(round(0.1 * rate_hz), math.ceil(6 * rate_hz / settled_hz))
-    if body.size < 3 * short:
-        return None
-    first, later = (read_pitch(piece, rate_hz=rate_hz) for piece in (body[:short], body[-2 * short : -short]))
-    if first is None or later is None or abs(cents_between(later.frequency_hz, first.frequency_hz)) > 100:
-        return None
-    return cents_between(later.frequency_hz, first.frequency_hz)
-
-
-def _end_of(signal: Samples, rate_hz: int) -> int:
-    """Frames until a note has fallen 40 dB below its loudest, or all of it."""
-    step = round(_STEP_S * rate_hz)
-    whole = signal.size // step
-    if whole < 2:
-        return signal.size
-    level = np.sqrt(np.mean(np.square(signal[: whole * step].reshape(whole, step)), axis=1))
-    quiet = np.flatnonzero(level < level.max() * 10 ** (_NOTE_END_DB / 20))
-    quiet = quiet[quiet > int(np.argmax(level))]
-    return int(quiet[0]) * step if len(quiet) else signal.size

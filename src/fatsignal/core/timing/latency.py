@@ -14,7 +14,6 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 from scipy import fft
-from scipy.signal import chirp
 
 from fatsignal.core.clip import Samples
 from fatsignal.errors import SignalError
@@ -47,7 +46,9 @@ def ping(rate_hz: int) -> Samples:
     """One ping, shape (frames,): a sweep of 20 ms from 200 Hz to 0.4 of the rate, faded at both ends."""
     frames = round(_PING_S * rate_hz)
     time_s = np.arange(frames) / rate_hz
-    sweep = chirp(time_s, _LOW_HZ, _PING_S, _HIGH_SHARE * rate_hz, method="logarithmic")
+    # As many octaves in equal times: the phase is the integral of f(t) = f0 · k^(t/T).
+    growth = math.log(_HIGH_SHARE * rate_hz / _LOW_HZ)
+    sweep = np.cos(2 * np.pi * _LOW_HZ * _PING_S / growth * np.expm1(growth * time_s / _PING_S))
     fade = frames // 8
     ramp = 0.5 - 0.5 * np.cos(np.pi * np.arange(fade) / fade)
     sweep[:fade] *= ramp

@@ -10,7 +10,7 @@ from pydantic import BaseModel, Field
 from fatsignal.core.instrument.inputs import BOXES, INPUTS, PHANTOM_V
 from fatsignal.core.instrument.instruments import INSTRUMENTS
 from fatsignal.core.mics.microphone import MIC_KINDS, MicKind
-from fatsignal.core.mics.speaker_field import SPEAKERS
+from fatsignal.core.mics.speakers import SPEAKERS
 from fatsignal.core.pitch.chords import Shape, check_shape, parse_frets
 from fatsignal.core.pitch.notes import note_name
 from fatsignal.errors import AsksFirst, SettingRefused

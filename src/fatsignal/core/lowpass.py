@@ -1,0 +1,43 @@
+"""Low-pass filters by a window, and lowering a rate with one.
+
+The same filters as `scipy.signal.firwin` designs; loading that package takes longer than all else an engine needs to
+begin with, and an engine that was lost has to be there again at once.
+
+References
+----------
+.. [1] A. V. Oppenheim, R. W. Schafer, "Discrete-Time Signal Processing", 3rd ed., ch. 7.5: the window method.
+"""
+
+import numpy as np
+from numba import njit
+
+from fatsignal.core.clip import Samples
+
+
+def windowed_sinc(cutoff: float, window: Samples) -> Samples:
+    """A linear-phase low-pass with a gain of 1 at 0 Hz, as long as its window, shape (taps,).
+
+    `cutoff` is that of the ideal filter, as a share of half the rate.
+    """
+    places = np.arange(len(window)) - (len(window) - 1) / 2
+    taps = np.sinc(cutoff * places) * window
+    return np.asarray(taps / taps.sum())
+
+
+def decimated(signal: Samples, taps: Samples, factor: int, frames: int) -> Samples:
+    """Every `factor`-th output of a symmetrical filter, `frames` of them; the first is made of the first `len(taps)`
+    samples of `signal`.
+    """
+    out = np.empty(frames)
+    _decimate(signal, taps, factor, out)
+    return out
+
+
+@njit(cache=True, nogil=True, fastmath=True)
+def _decimate(signal, taps, factor, out):
+    for n in range(len(out)):
+        around = signal[n * factor : n * factor + len(taps)]
+        total = 0.0
+        for k in range(len(taps)):
+            total += taps[k] * around[k]
+        out[n] = total
