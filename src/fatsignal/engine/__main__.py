@@ -38,6 +38,7 @@ from fatsignal.engine.protocol import (
     StopOrder,
 )
 from fatsignal.files.at_once import written_at_once
+from fatsignal.rig.processes import prepare
 
 if TYPE_CHECKING:
     from fatsignal.engine.capture import Capture
@@ -70,13 +71,15 @@ class Engine:
     async def serve(self) -> None:
         """Listen on loopback until told to quit."""
         prefer_this_thread(Rank.WORD)
+        if self._apart:
+            prepare()
         server = await asyncio.start_server(self._serve_one, "127.0.0.1", 0, limit=_LINE_LIMIT)
         port = server.sockets[0].getsockname()[1]
         address = self._run_folder / ADDRESS_NAME
         with written_at_once(address) as partial:
             partial.touch(mode=0o600)
             partial.write_text(EngineAddress(pid=os.getpid(), port=port, token=self._token).model_dump_json())
-        warming = asyncio.create_task(asyncio.to_thread(_warm_up, self._apart))
+        warming = asyncio.create_task(asyncio.to_thread(_warm_up))
         warming.add_done_callback(lambda _: self._become_ready())
         for name in (signal.SIGTERM, signal.SIGINT):
             self._loop.add_signal_handler(name, self._quit.set)
@@ -238,7 +241,7 @@ def _line(event: Event) -> bytes:
     return event.model_dump_json().encode() + b"\n"
 
 
-def _warm_up(apart: bool) -> None:
+def _warm_up() -> None:
     """Load every kernel before audio rolls: half a second of a note, to no ears and no disk.
 
     What is loaded only when a roll wants it holds that roll up.
@@ -249,11 +252,8 @@ def _warm_up(apart: bool) -> None:
     from fatsignal.core.level.depth import WordPacker
     from fatsignal.core.level.limiter import Limiter
     from fatsignal.engine.meter_window import FRAMES_PER_COLUMN, MeterWindow
-    from fatsignal.rig.apart import prepare
     from fatsignal.rig.warm import warm
 
-    if apart:
-        prepare()
     played = warm()
     meters, packers, limiter = MeterWindow(3), [WordPacker("24"), WordPacker("16")], Limiter(-3.0, rate_hz=48_000)
     for block in np.split(played.samples[: 8 * FRAMES_PER_COLUMN], 8):

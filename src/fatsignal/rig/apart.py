@@ -5,17 +5,16 @@ the processor. Samples lie in a ring of memory that both processes see; one byte
 was filled, one back that it was fetched. Whichever process dies, the other reads the end of that pipe at once.
 """
 
-import multiprocessing
 import threading
 from collections.abc import Callable, Sequence
 from ctypes import Array, c_double
-from multiprocessing import forkserver
 from multiprocessing.connection import Connection
 
 import numpy as np
 
 from fatsignal.core.clip import Samples
 from fatsignal.errors import RollRefused
+from fatsignal.rig.processes import PROCESSES
 from fatsignal.rig.simulated import SimulatedRig
 from fatsignal.rig.source import InputChannel
 
@@ -24,15 +23,8 @@ PIECE_FRAMES = 1024
 AHEAD_S = 1.0
 _PATIENCE_S = 10.0
 _FILLED, _FETCHED, _ENOUGH = b"f", b"r", b"e"
-_PROCESSES = multiprocessing.get_context("forkserver")
-_PROCESSES.set_forkserver_preload(["fatsignal.rig.warmed"])
 
 _LOST = "the simulated rig's process was lost: roll again"
-
-
-def prepare() -> None:
-    """Begin to load what rigs compute with where their processes will come from, so that a roll need not wait."""
-    forkserver.ensure_running()
 
 
 class RigsApart:
@@ -48,10 +40,10 @@ class RigsApart:
         self, set_up: Callable[[], Sequence[SimulatedRig]], *, rate_hz: int, channels: Sequence[InputChannel]
     ) -> None:
         self.rate_hz, self.channels = rate_hz, tuple(channels)
-        self._pipe, theirs = _PROCESSES.Pipe()
+        self._pipe, theirs = PROCESSES.Pipe()
         pieces = int(AHEAD_S * rate_hz) // PIECE_FRAMES
-        memory = _PROCESSES.RawArray(c_double, pieces * PIECE_FRAMES * len(self.channels))
-        process = _PROCESSES.Process(target=_play, args=(set_up, memory, theirs), name="rig", daemon=True)
+        memory = PROCESSES.RawArray(c_double, pieces * PIECE_FRAMES * len(self.channels))
+        process = PROCESSES.Process(target=_play, args=(set_up, memory, theirs), name="rig", daemon=True)
         process.start()
         theirs.close()
         refused = self._receive()
