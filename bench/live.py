@@ -73,8 +73,8 @@ def listen(url: str, seconds: float) -> list[float]:
         until = time.monotonic() + seconds
         while time.monotonic() < until:
             message = json.loads(live.recv(timeout=30))
-            if message["event"] == "meters" and message["monitor_load"] is not None:
-                loads.append(message["monitor_load"])
+            if message["event"] == "meters" and message["monitor_worst"] is not None:
+                loads.append(message["monitor_worst"])
     return loads
 
 

@@ -33,6 +33,23 @@ def drag(page, section, from_bar, to_bar):
     page.mouse.up()
 
 
+def test_what_was_rolled_stays_chosen_though_another_section_is_missing(takes_page, application):
+    """Nothing was chosen by hand: the first section that is missing is rolled, and Page Up after it rolls it again."""
+    page, before = takes_page, application.takes()
+    heading = page.get_by_role("heading", name=re.compile("take by take"))
+    first = heading.inner_text()
+    section = next(each for each in application.session["sections"] if first.startswith(each["name"]))
+    for number, key in enumerate(("PageDown", "PageUp"), start=1):
+        page.keyboard.press(key)
+        application.wait_for(lambda n=number: len(application.takes()) == len(before) + n, what="the take")
+        wait_until_ready(page)
+        expect(page.get_by_role("button", name=re.compile(f"bars {section['first_bar']} to"))).to_have_count(1)
+        expect(heading).to_have_text(first)
+    thrown, kept = sorted(application.takes(), key=lambda take: take["recorded_at"])[-2:]
+    assert (thrown["binned"], kept["binned"]) == (True, False)
+    assert thrown["windows"] == kept["windows"]
+
+
 def test_windows_are_dragged_over_bars_rolled_past_and_cleared(takes_page, application):
     page, session = takes_page, application.session
     drag(page, "Verse 1", 6, 7)
@@ -67,8 +84,17 @@ def test_a_section_becomes_a_window_and_a_loop_by_one_press(takes_page, applicat
     page.keyboard.press("w")
     expect(page.get_by_text("1 window: 13.1")).to_be_visible()
     page.get_by_role("button", name="clear").click()
+    # A loop is one of the chosen section, unless it lies there already; another section is taken by its name.
     page.get_by_role("radio", name="loop").click()
-    page.get_by_role("button", name="Chorus 1", exact=True).click()
+    expect(page.get_by_text("bars 13 to 20")).to_be_visible()
+    page.get_by_role("button", name="Verse 1 8 bars").click()
+    expect(page.get_by_text("bars 13 to 20")).to_be_visible()
+    page.get_by_role("button", name="Verse 1", exact=True).click()
+    expect(page.get_by_text("bars 5 to 12")).to_be_visible()
+    page.get_by_role("button", name="Chorus 1 8 bars").click()
+    page.get_by_role("radio", name="once").click()
+    settled(application, "once")
+    page.get_by_role("radio", name="loop").click()
     expect(page.get_by_text("bars 13 to 20")).to_be_visible()
     page.get_by_role("radio", name="once").click()
     kept = settled(application, "once")
@@ -190,6 +216,7 @@ def test_takes_of_a_phrase_are_heard_side_by_side_at_equal_loudness(takes_page, 
 def test_a_star_is_taken_back_and_set_again(takes_page, application):
     page = takes_page
     starred = page.get_by_role("button", name=re.compile("^Star take"), pressed=True)
+    page.get_by_role("button", name="Intro 4 bars").click()
     expect(starred).to_have_count(0)
     page.keyboard.press("s")
     expect(starred).to_have_count(1)

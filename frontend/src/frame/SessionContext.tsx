@@ -1,6 +1,6 @@
 import { createContext, useContext, useEffect, useMemo, useState, useSyncExternalStore } from 'react'
 import { type Comparison, type Part, type Session, type Sheet, type Take, answered, api } from '../api/client'
-import { notice, useLive } from '../api/live'
+import { notice, playedSpan, useLive } from '../api/live'
 import { queryClient, useBackings, useComparison, useSheet, useTakes } from '../api/queries'
 import { barBeat } from '../signal/format'
 import { Player, type PlayerSound } from '../sound/player'
@@ -97,6 +97,16 @@ export function SessionProvider({ session, children }: { session: Session; child
     frameNow: () => player.frameNow(),
     before: () => player.state.playing && player.stop(),
   })
+
+  // What is rolled stays chosen when it is over: the next press rolls it again, whatever else is still missing.
+  const span = live.rolling && playedSpan(live.rolling)
+  const within = span ? lines.filter((entry) => entry.from_frame < span.to_frame && entry.to_frame > span.from_frame) : []
+  const rolled = (within.find((entry) => entry.section.id === sectionId) ?? within[0])?.section.id
+  const rollId = rolled && live.rolling?.roll_id
+  useEffect(() => {
+    // Once a roll: whoever looks at another section meanwhile stays there.
+    if (rollId) setSection(rolled)
+  }, [rollId])
 
   // A roll that was entered is the take that is meant from now on.
   useEffect(() => {

@@ -1,4 +1,5 @@
 import { Radio, RadioGroup } from '@headlessui/react'
+import type { Section } from '../api/client'
 import { useDesk } from '../frame/SessionContext'
 import { Step } from '../signal/Step'
 import { Switch } from '../signal/Switch'
@@ -14,12 +15,19 @@ export function HowItRolls() {
   const section = sheet?.lines.find((line) => line.section.id === sectionId)?.section
   const windows = settings.windows.length
   const lastBar = settings.loop_bar + settings.loop_bars - 1
+  const loopOf = (section: Section) => ({ loop_bar: section.first_bar, loop_bars: section.bars })
+
+  function roll(way: (typeof WAYS)[number]) {
+    // A loop that lies elsewhere is one of before: round the chosen section is meant.
+    const elsewhere = section && (lastBar < section.first_bar || settings!.loop_bar >= section.first_bar + section.bars)
+    setSettings({ way, ...(way === 'loop' && elsewhere && loopOf(section)) })
+  }
 
   return (
     <section className="border border-rule bg-sheet px-3.5 pt-2 pb-2" aria-label="How it rolls">
       <RadioGroup
         value={settings.way}
-        onChange={(way) => setSettings({ way })}
+        onChange={roll}
         aria-label="How it rolls"
         className="mb-1.5 flex border-b border-rule"
         disabled={rolling.rolling !== null}
@@ -60,7 +68,7 @@ export function HowItRolls() {
           </span>
           {section && (
             <button
-              onClick={() => setSettings({ loop_bar: section.first_bar, loop_bars: section.bars })}
+              onClick={() => setSettings(loopOf(section))}
               className="text-pencil underline underline-offset-4 hover:text-ink"
             >
               {section.name}

@@ -50,13 +50,16 @@ class LiveChains:
         self._late = max((self._chains[index].latency_frames for index in self._printed), default=0)
         self._expected = 0
         self._pending: Block | None = None
-        self._load = 0.0
+        self._spent_s = self._own_s = self._worst = 0.0
         self._restart()
 
-    def load(self) -> float:
-        """The largest share of a block's own time that tones and hearing took since this was asked last."""
-        load, self._load = self._load, 0.0
-        return load
+    def load(self) -> dict[str, float]:
+        """What share of the time that sounded since this was asked last tones and hearing took; and of one block's own
+        time at most: the fields of `Meters`.
+        """
+        share, worst = self._spent_s / self._own_s if self._own_s else 0.0, self._worst
+        self._spent_s = self._own_s = self._worst = 0.0
+        return {"monitor_load": round(share, 3), "monitor_worst": round(worst, 3)}
 
     def read_block(self) -> Block | None:
         """The next block with its prints."""
@@ -103,8 +106,9 @@ class LiveChains:
         if self._hear is not None:
             self._hear(block, wet)
         if len(block.samples):
-            took_s = time.perf_counter() - began_s
-            self._load = max(self._load, took_s * self.rate_hz / len(block.samples))
+            took_s, own_s = time.perf_counter() - began_s, len(block.samples) / self.rate_hz
+            self._spent_s, self._own_s = self._spent_s + took_s, self._own_s + own_s
+            self._worst = max(self._worst, took_s / own_s)
         return wet
 
     def _together(self, dry: Samples, wet: Wet) -> Block:

@@ -293,7 +293,8 @@ class Meters(_Message):
     columns: list[list[tuple[int, int]]]
     space_left_s: float | None = None
     lost_frames: int = Field(default=0, description="That the device lost since the roll began.")
-    monitor_load: float | None = Field(default=None, description="Of a block's time, how much hearing it took at most.")
+    monitor_load: float | None = Field(default=None, description="Of the time that sounds, the share hearing it took.")
+    monitor_worst: float | None = Field(default=None, description="The same of the slowest block, of its own time.")
 
 
 class StandingBy(_Message):

@@ -23,7 +23,7 @@ class Recorder(Capture):
     def __init__(
         self, order: RollOrder, source: Source, tell: Callable[[Event], None], *,
         open_writer: WriterFactory = WaveWriter, free: FreeBytes = free_bytes, monitor: Monitor | None = None,
-        load: Callable[[], float] | None = None,
+        load: Callable[[], dict[str, float]] | None = None,
     ) -> None:  # fmt: skip
         super().__init__(order.roll_id, source)
         self._monitor, self._load = monitor, load
@@ -205,7 +205,7 @@ class Recorder(Capture):
         self._tell(
             self._meters.take().told(
                 self.roll_id, frame=frame, bar=bar, beat=beat, space_left_s=round(self._space.left_s, 1),
-                lost_frames=self._lost_frames, monitor_load=None if self._load is None else round(self._load(), 3),
+                lost_frames=self._lost_frames, **(self._load() if self._load else {}),
             )
         )  # fmt: skip
 

@@ -44,8 +44,7 @@ class Standby(Capture):
                     break
                 meters.add(block.samples)
                 if ticks.due(heard):
-                    load = round(self._chains.load(), 3)
-                    self._tell(meters.take().told(order.roll_id, frame=0, bar=1, beat=1, monitor_load=load))
+                    self._tell(meters.take().told(order.roll_id, frame=0, bar=1, beat=1, **self._chains.load()))
         except FatSignalError as trouble:
             problem = str(trouble)
         finally:
