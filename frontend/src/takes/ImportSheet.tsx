@@ -3,12 +3,7 @@ import { FormSheet } from '../signal/FormSheet'
 import { Glyph } from '../signal/Glyph'
 import { Pick } from '../signal/Pick'
 import { Step } from '../signal/Step'
-import type { Kind, Placing } from './useImport'
-
-export interface Incoming {
-  files: File[]
-  kinds: Kind[]
-}
+import type { Incoming, Kind, Placing } from './useImport'
 
 const KINDS: Record<Kind, string> = { di: 'DI, clean', mic: 'microphone', sim: 'through a tone' }
 const PLACINGS: Record<Placing, string> = {

@@ -4,10 +4,15 @@ import { answered, api } from '../api/client'
 import { notice } from '../api/live'
 import { refreshTakes } from '../api/queries'
 import { useDesk } from '../frame/SessionContext'
-import type { Incoming } from './ImportSheet'
 
 export type Kind = 'di' | 'mic' | 'sim'
 export type Placing = 'stamp' | 'sound' | 'bar'
+
+/** Files of one take, and what each is guessed to be. */
+export interface Incoming {
+  files: File[]
+  kinds: Kind[]
+}
 
 /** Bringing in files: one becomes a take at once; of several it is asked first what they are. */
 export function useImport() {
