@@ -2,6 +2,7 @@ import type { SignalKind } from '../api/client'
 import { type RollState, playedSpan, useLive } from '../api/live'
 import { INK } from '../signal/Glyph'
 import { barBeat, barOne, beatsInBar, seconds } from '../signal/format'
+import { RoomLeft } from './RoomLeft'
 import { useDesk } from './SessionContext'
 import { useFrame } from './useFrame'
 
@@ -91,9 +92,14 @@ export function AcrossTheRoom({ onLeave }: { onLeave: () => void }) {
           </span>
           <span>{seconds((to - from) / session.rate_hz)}</span>
         </div>
-        <button onClick={onLeave} className="self-center text-[15px] text-pencil underline underline-offset-4">
-          Leave this page with Escape
-        </button>
+        <div className="flex items-baseline justify-between text-pencil">
+          <span className="text-[22px]">
+            <RoomLeft />
+          </span>
+          <button onClick={onLeave} className="text-[15px] underline underline-offset-4">
+            Leave this page with Escape
+          </button>
+        </div>
       </div>
     </div>
   )

@@ -3,9 +3,10 @@ import { ChevronDown } from 'lucide-react'
 import { useRef } from 'react'
 import type { SignalKind } from '../api/client'
 import { useLive } from '../api/live'
-import { useInterface, useMonitoring, useSpace } from '../api/queries'
+import { useInterface, useMonitoring } from '../api/queries'
+import { RoomLeft } from '../frame/RoomLeft'
 import { useDesk } from '../frame/SessionContext'
-import { count, lasting } from '../signal/format'
+import { count } from '../signal/format'
 import { CordCard, CordEnd } from './CordCard'
 import { HowItRolls } from './HowItRolls'
 import { ToEars } from './ToEars'
@@ -13,15 +14,13 @@ import { ToEars } from './ToEars'
 /** The armed part, its two cords, how it rolls, and for how long the disk holds out. */
 export function PartSide({ onFile, bringing }: { onFile: (files: FileList | null) => void; bringing: string | null }) {
   const { session, part, arm, takes } = useDesk()
-  const { rolling, meters } = useLive()
+  const { rolling } = useLive()
   const monitoring = useMonitoring(part?.id).data
-  const space = useSpace(session.id).data
   const offset = useInterface(session.id).data?.offset
   const file = useRef<HTMLInputElement>(null)
   if (!part) return <aside>This session has no part yet.</aside>
   const binned = takes.filter((take) => take.part_id === part.id && take.binned).length
   const together = session.parts.filter((entry) => entry.armed)
-  const left = (rolling ? meters?.space_left_s : null) ?? space?.seconds_left
   const prints = monitoring?.settings.print_sim && monitoring.has_di
 
   return (
@@ -58,8 +57,7 @@ export function PartSide({ onFile, bringing }: { onFile: (files: FileList | null
       <ToEars />
       <HowItRolls />
       <p className="text-[13px] leading-[1.5] text-pencil">
-        Room for{' '}
-        <span className={space?.verdict === 'good' ? 'text-ink' : 'font-bold text-mic'}>{left == null ? '…' : lasting(left)}</span>
+        <RoomLeft />
         {binned > 0 && ` · ${count(binned, 'take')} in the bin`}
         <br />
         {offset ? (
