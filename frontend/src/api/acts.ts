@@ -12,16 +12,40 @@ export async function orSay(does: () => Promise<unknown>) {
   }
 }
 
-/** Show a change at once, then put it; the answer is what is shown from then on, or, where it fails, what was before. */
+/** Changes that were shown and are not answered yet, by what they change. */
+const unanswered = new Map<string, { last: Promise<unknown>; count: number }>()
+
+/**
+ * Show a change at once, then put it; the answer is what is shown from then on, or, where it fails, what was before.
+ *
+ * Changes of the same thing are put one after the other, however quickly they were made, and only the last one's answer is
+ * shown: two requests under way at once may be carried out in either order, and the first one's answer tells of before.
+ */
 export async function showThenPut<T>(queryKey: readonly unknown[], next: T, put: () => Promise<T>) {
+  const name = JSON.stringify(queryKey)
+  const turns = unanswered.get(name) ?? { last: Promise.resolve(), count: 0 }
+  unanswered.set(name, turns)
+  turns.count += 1
   const before = queryClient.getQueryData<T>(queryKey)
   queryClient.setQueryData(queryKey, next)
-  // An answer under way still tells of before.
-  await queryClient.cancelQueries({ queryKey })
+  const turn = turns.last.then(async () => {
+    // An answer under way still tells of before.
+    await queryClient.cancelQueries({ queryKey })
+    return put()
+  })
+  turns.last = turn.catch(() => undefined)
+  const settled = (shown: T | undefined) => {
+    turns.count -= 1
+    if (turns.count > 0) return
+    unanswered.delete(name)
+    queryClient.setQueryData(queryKey, shown)
+  }
   try {
-    queryClient.setQueryData(queryKey, await put())
+    settled(await turn)
   } catch (error) {
-    queryClient.setQueryData(queryKey, before)
+    settled(before)
+    // What was before may have been refused too.
+    void queryClient.invalidateQueries({ queryKey })
     throw error
   }
 }
