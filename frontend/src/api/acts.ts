@@ -1,4 +1,4 @@
-import { useRef, useState } from 'react'
+import { useState } from 'react'
 import { AsksFirst } from './client'
 import { notice } from './live'
 import { queryClient } from './queries'
@@ -12,42 +12,52 @@ export async function orSay(does: () => Promise<unknown>) {
   }
 }
 
-/** Changes that were shown and are not answered yet, by what they change. */
-const unanswered = new Map<string, { last: Promise<unknown>; count: number }>()
+/** Acts done one after the other in the order asked for, however slow the answers; a failed one stops none behind it. */
+function turns() {
+  let pending = 0
+  let last: Promise<unknown> = Promise.resolve()
+
+  function inTurn(does: () => Promise<void>): Promise<void> {
+    pending += 1
+    const turn = last.then(does).finally(() => (pending -= 1))
+    last = turn.catch(() => undefined)
+    return turn
+  }
+
+  /** Whether a later act waits: the answer of this one need not be shown any more. */
+  return { inTurn, overtaken: () => pending > 1 }
+}
+
+export const useTurns = () => useState(turns)[0]
+
+/** The turns of what is shown before its answer, by its key. */
+const turnsOf = new Map<string, ReturnType<typeof turns>>()
 
 /**
  * Show a change at once, then put it; the answer is what is shown from then on, or, where it fails, what was before.
  *
- * Changes of the same thing are put one after the other, however quickly they were made, and only the last one's answer is
- * shown: two requests under way at once may be carried out in either order, and the first one's answer tells of before.
+ * Changes of the same thing are put in turn, and only the last one's answer is shown: two requests under way at once may be
+ * carried out in either order, and the first one's answer tells of before.
  */
 export async function showThenPut<T>(queryKey: readonly unknown[], next: T, put: () => Promise<T>) {
   const name = JSON.stringify(queryKey)
-  const turns = unanswered.get(name) ?? { last: Promise.resolve(), count: 0 }
-  unanswered.set(name, turns)
-  turns.count += 1
+  const { inTurn, overtaken } = turnsOf.get(name) ?? turns()
+  turnsOf.set(name, { inTurn, overtaken })
   const before = queryClient.getQueryData<T>(queryKey)
   queryClient.setQueryData(queryKey, next)
-  const turn = turns.last.then(async () => {
+  const show = (data: T | undefined) => !overtaken() && queryClient.setQueryData(queryKey, data)
+  await inTurn(async () => {
     // An answer under way still tells of before.
     await queryClient.cancelQueries({ queryKey })
-    return put()
+    try {
+      show(await put())
+    } catch (error) {
+      show(before)
+      // What was before may have been refused too.
+      void queryClient.invalidateQueries({ queryKey })
+      throw error
+    }
   })
-  turns.last = turn.catch(() => undefined)
-  const settled = (shown: T | undefined) => {
-    turns.count -= 1
-    if (turns.count > 0) return
-    unanswered.delete(name)
-    queryClient.setQueryData(queryKey, shown)
-  }
-  try {
-    settled(await turn)
-  } catch (error) {
-    settled(before)
-    // What was before may have been refused too.
-    void queryClient.invalidateQueries({ queryKey })
-    throw error
-  }
 }
 
 /** What the server asks before it does something: the sentence, and what does it then. */
@@ -77,22 +87,6 @@ export function useAsking() {
   }
 
   return { asked, dismiss: () => setAsked(null), asking }
-}
-
-/** Acts done one after the other in the order asked for, however slow the answers; a failed one stops none behind it. */
-export function useTurns() {
-  const pending = useRef(0)
-  const last = useRef<Promise<unknown>>(Promise.resolve())
-
-  function inTurn(does: () => Promise<void>): Promise<void> {
-    pending.current += 1
-    const turn = last.current.then(does).finally(() => (pending.current -= 1))
-    last.current = turn.catch(() => undefined)
-    return turn
-  }
-
-  /** Whether a later act waits: the answer of this one need not be shown any more. */
-  return { inTurn, overtaken: () => pending.current > 1 }
 }
 
 /** The body of a request that brings a file; the generated type of a file is a string, so the form is built by hand. */

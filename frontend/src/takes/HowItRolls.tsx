@@ -14,12 +14,13 @@ export function HowItRolls() {
   if (!settings) return null
   const section = sheet?.lines.find((line) => line.section.id === sectionId)?.section
   const windows = settings.windows.length
-  const lastBar = settings.loop_bar + settings.loop_bars - 1
+  const firstBar = settings.loop_bar
+  const lastBar = firstBar + settings.loop_bars - 1
   const loopOf = (section: Section) => ({ loop_bar: section.first_bar, loop_bars: section.bars })
 
   function roll(way: (typeof WAYS)[number]) {
     // A loop that lies elsewhere is one of before: round the chosen section is meant.
-    const elsewhere = section && (lastBar < section.first_bar || settings!.loop_bar >= section.first_bar + section.bars)
+    const elsewhere = section && (lastBar < section.first_bar || firstBar >= section.first_bar + section.bars)
     setSettings({ way, ...(way === 'loop' && elsewhere && loopOf(section)) })
   }
 
@@ -64,7 +65,7 @@ export function HowItRolls() {
       {settings.way === 'loop' && (
         <div className="flex items-center justify-between text-[13.5px]">
           <span>
-            bars {settings.loop_bar} to {lastBar}
+            bars {firstBar} to {lastBar}
           </span>
           {section && (
             <button

@@ -88,7 +88,7 @@ export const TakeRow = memo(function TakeRow({ take, line, judged, width, height
         </button>
       </div>
       <div className="relative isolate flex" style={{ gap: BETWEEN }}>
-        {line.phrases.map((phrase, index) => {
+        {phrases.map((phrase, index) => {
           const cell = judged?.cells[index]
           return (
             <div
@@ -129,7 +129,7 @@ export const TakeRow = memo(function TakeRow({ take, line, judged, width, height
             </div>
           )
         })}
-        <PhraseWaves take={take} wave={wave} phrases={line.phrases} widths={widths} height={height - 6} bold={on} />
+        <PhraseWaves take={take} wave={wave} phrases={phrases} widths={widths} height={height - 6} bold={on} />
       </div>
     </div>
   )
