@@ -199,7 +199,7 @@ class Engine:
         # Imported here: numpy, scipy and numba take seconds, and the engine answers before that.
         from fatsignal.engine.captures import capture_of
 
-        if order.speed > 0:
+        if order.paced:
             prefer_this_thread(Rank.SOUND)
         try:
             with capture_of(order, self._tell_from_thread, self._ears, apart=self._apart) as capture:

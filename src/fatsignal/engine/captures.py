@@ -38,7 +38,7 @@ def capture_of(
             playback = Playback(order)
             monitor = Monitor(
                 order.parts, order.cues, ears, rate_hz=order.rate_hz, plan=order.plan, playback=playback,
-                hurried=order.speed <= 0,
+                hurried=not order.paced,
             )  # fmt: skip
             chains = LiveChains(source, order.parts, monitor.hear)
             try:

@@ -41,7 +41,7 @@ class Listener(Capture):
         reason: Reason = "stopped"
         problem = ""
         order = self._order
-        self._disk = DiskLine(rate_hz=order.rate_hz, real_time=order.speed > 0)
+        self._disk = DiskLine(rate_hz=order.rate_hz, real_time=order.paced)
         try:
             self._begin()
             reason = self._listen()

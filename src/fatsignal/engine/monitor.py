@@ -73,9 +73,8 @@ class Monitor:
             monitor = part.monitor
             if monitor.hear == "nothing" or monitor.when == "never":
                 continue
-            sound = (
-                wet.get(index) if monitor.hear == "tone" else block.samples[:, self._own[index].start + monitor.channel]
-            )
+            own = block.samples[:, self._own[index]]
+            sound = wet.get(index) if monitor.hear == "tone" else own[:, monitor.channel]
             if sound is None:
                 continue
             if monitor.when == "rolling or stopped" and self._plan is not None:

@@ -85,7 +85,7 @@ class Playback:
             self._changed.notify_all()
 
     def _read_ahead(self) -> None:
-        if self._order.speed > 0:
+        if self._order.paced:
             prefer_this_thread(Rank.BESIDE)
         while True:
             with self._changed:

@@ -44,6 +44,11 @@ class _CaptureOrder(_Message):
     click: ClickSettings = ClickSettings()
     speed: float = 1.0
 
+    @property
+    def paced(self) -> bool:
+        """Whether blocks come at the pace of a clock, not as fast as they are computed."""
+        return self.speed > 0
+
 
 class PartMonitor(BaseModel):
     """How a part is heard while it is played; `tone` is the whole document, so that nobody has to be asked."""

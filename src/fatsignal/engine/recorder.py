@@ -58,7 +58,7 @@ class Recorder(Capture):
         """Roll. Whatever happens, the files are closed, and an event tells how it ended."""
         reason: Reason = "stopped"
         problem = ""
-        self._disk = DiskLine(rate_hz=self._order.rate_hz, real_time=self._order.speed > 0)
+        self._disk = DiskLine(rate_hz=self._order.rate_hz, real_time=self._order.paced)
         self._meters = MeterWindow(len(self._source.channels))
         try:
             self._space = SpaceWatch(

@@ -1,6 +1,6 @@
 """The source that an order asks for; with an interface of one's own, this is where it is opened instead."""
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator
 from functools import partial
 from itertools import count
 
@@ -15,7 +15,7 @@ from fatsignal.rig.loopback import Loopback
 from fatsignal.rig.pace import Pace
 from fatsignal.rig.simulated import BLOCK_FRAMES, Performance, SimulatedRig, channels_of
 from fatsignal.rig.situations import situation
-from fatsignal.rig.source import MOST_CHANNELS, Source
+from fatsignal.rig.source import Source
 
 
 def source_of(
@@ -31,14 +31,12 @@ def source_of(
         If the interface does not fit the session, or the order names no rig where one is heard.
     """
     pace, interface = Pace(order.speed), order.interface
-    frames = block_frames or (interface.buffer_frames if order.speed else BLOCK_FRAMES)
+    frames = block_frames or (interface.buffer_frames if order.paced else BLOCK_FRAMES)
     if not isinstance(order, ListenOrder):
-        band = Band(
-            _players(order, apart=apart and order.speed > 0), interface=interface, pace=pace, block_frames=frames
-        )
+        players = _apart(order) if apart and order.paced else _rigs(order)
+        band = Band(players, interface=interface, pace=pace, block_frames=frames)
         # Who stands by is not placed in the song: nothing has to lie where it was played.
-        late = round(interface.round_trip_frames()) if isinstance(order, RollOrder) else 0
-        return Late(band, frames=late) if late else band
+        return Late(band, frames=round(interface.round_trip_frames())) if isinstance(order, RollOrder) else band
     match order.kind:
         case "latency":
             return Loopback(rate_hz=order.rate_hz, interface=interface, pace=pace, block_frames=frames, seed=order.seed)
@@ -57,10 +55,9 @@ def source_of(
             return SimulatedRig(order.setup, happening, interface=interface, pace=pace, block_frames=frames)
 
 
-def _players(order: RollOrder | StandbyOrder, *, apart: bool) -> Sequence[Players]:
+def _apart(order: RollOrder | StandbyOrder) -> list[Players]:
+    """The rigs of all parts, in a process of their own."""
     channels = [channel for part in order.parts for channel in channels_of(part.setup)]
-    if not apart or len(channels) > MOST_CHANNELS:
-        return _rigs(order)
     return [RigsApart(partial(_rigs, order), rate_hz=order.rate_hz, channels=channels)]
 
 

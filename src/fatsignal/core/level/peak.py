@@ -92,23 +92,23 @@ def crest_between(peak: float, average: float) -> float:
     return peak - average if np.isfinite(average) else 0.0
 
 
-def flat_top_runs(signal: Samples) -> int:
+def flat_top_runs(signal: Samples, extent: Extent | None = None) -> int:
     """Count the runs of three or more equal samples at the extremes: flat tops cannot be undone.
 
     A run counts where the samples lie within one step of 16 bits of the channel's own
     maximum or minimum, and that extreme is above −6 dBFS. So an overload that a later fader has turned
-    down a little is still found.
+    down a little is still found. `extent` is that of the signal, where it is known already.
     """
-    return len(flat_tops(signal))
+    return len(flat_tops(signal, extent))
 
 
-def flat_tops(signal: Samples) -> list[int]:
+def flat_tops(signal: Samples, extent: Extent | None = None) -> list[int]:
     """First frames of all flat tops, as `flat_top_runs` counts them, in order."""
     if signal.size < FLAT_TOP_FRAMES:
         return []
     step = 2.0**-15
     places: list[int] = []
-    extent = extent_of(signal)
+    extent = extent or extent_of(signal)
     for sign, top in ((1.0, extent.highest), (-1.0, -extent.lowest)):
         if top < FLAT_TOP_FLOOR:
             continue

@@ -50,7 +50,7 @@ def measure_level(clip: Clip) -> LevelReport:
         loudness_lufs=integrated_loudness_lufs(clip),
         crest_db=[crest_between(peak, average) for peak, average in zip(peaks, averages, strict=True)],
         dc=[extent.direct_offset for extent in extents],
-        flat_top_runs=[flat_top_runs(channel) for channel in channels],
+        flat_top_runs=[flat_top_runs(channel, extent) for channel, extent in zip(channels, extents, strict=True)],
     )
 
 

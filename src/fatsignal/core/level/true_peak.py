@@ -60,7 +60,7 @@ def _highest(signal, phases, bound, piece_frames):
     sums, around = np.empty(piece_frames, dtype=np.float32), np.empty(piece_frames + taps - 1, dtype=np.float32)
     # The loudest piece first: what it gives lets most of the others be passed over.
     pieces = (outputs + piece_frames - 1) // piece_frames
-    own = np.zeros(pieces + 1)
+    own = np.zeros(pieces)
     for piece in range(pieces):
         top = 0.0
         for sample in signal[piece * piece_frames : min((piece + 1) * piece_frames, size)]:

@@ -112,6 +112,14 @@ def _decimating_taps(factor: int) -> Samples:
     return windowed_sinc(1 / factor, np.kaiser(20 * factor + 1, 5.0))
 
 
+@njit(cache=True, nogil=True)
+def _vertex(values, at):
+    """Place of a peak between samples, by the parabola through three of them."""
+    left, middle, right = values[at - 1], values[at], values[at + 1]
+    bend = left - 2 * middle + right
+    return 0.5 * (left - right) / bend if bend < 0 else 0.0
+
+
 def _coarse_hz(signal: Samples, rate_hz: float) -> tuple[float, float] | None:
     """Frequency to about half a percent, and how clear the period is."""
     size = signal.size
@@ -169,9 +177,7 @@ def _partials(first, second, magnitude, bin_hz, hop_s, coarse_hz, rate_hz):
         at = low + np.argmax(magnitude[low : high + 1])
         if not 1 <= at < len(magnitude) - 1:
             break
-        left, middle, right = np.log(magnitude[at - 1 : at + 2] + 1e-20)
-        bend = left - 2 * middle + right
-        peak_hz = (at + (0.5 * (left - right) / bend if bend < 0 else 0.0)) * bin_hz
+        peak_hz = (at + _vertex(np.log(magnitude[at - 1 : at + 2] + 1e-20), 1)) * bin_hz
         turn = second[at] * first[at].conjugate()
         turned = math.atan2(turn.imag, turn.real) / (2 * math.pi)
         frequency_hz = (round(peak_hz * hop_s - turned) + turned) / hop_s
@@ -255,13 +261,6 @@ def _explained(first_hz: float, stretch: float, magnitude: Samples, bin_hz: floa
     steps -= np.bincount(edges[len(n) :].astype(int), minlength=len(power) + 1)
     on_series = np.cumsum(steps)[: len(power)] > 0
     return float(power[on_series & heard].sum()) / max(float(power[heard].sum()), 1e-30)
-
-
-def _vertex(values: Samples, at: int) -> float:
-    """Place of a peak between samples, by the parabola through three of them."""
-    left, middle, right = values[at - 1], values[at], values[at + 1]
-    bend = left - 2 * middle + right
-    return float(0.5 * (left - right) / bend) if bend < 0 else 0.0
 
 
 @lru_cache(maxsize=128)
