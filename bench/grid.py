@@ -5,17 +5,15 @@ rows with their marks, as the page itself sees them, and the frames a second at 
 empty page of the same browser. Aims: under 0.5 s, and 60 frames a second or as many as the empty page has.
 """
 
-import asyncio
-import tempfile
 from collections.abc import Iterator
 from pathlib import Path
 from statistics import median
 from uuid import UUID, uuid4
 
 import numpy as np
-from playwright.sync_api import Page, sync_playwright
+from playwright.sync_api import Page
 
-from bench.long_session import CHANNELS, enter
+from bench.long_session import CHANNELS, shown
 from fatsignal.acts.survey import keep_wave
 from fatsignal.core.clip import Clip
 from fatsignal.core.song.sections import SongSection
@@ -23,9 +21,6 @@ from fatsignal.core.takes.notes import listen_to
 from fatsignal.core.takes.windows import Window
 from fatsignal.core.timing.tempo import TempoMap
 from fatsignal.files.playing import save_playing
-from launcher.postgres import Postgres
-from tests.conftest import running_application
-from tests.e2e.conftest import QUIET
 
 TAKES, PHRASES, PHRASE_BARS, RATE_HZ = 60, 24, 2, 48_000
 TEMPO = TempoMap.steady(104, rate_hz=RATE_HZ)
@@ -92,37 +87,22 @@ def frames_a_second(page: Page, *, empty: bool) -> tuple[float, float]:
 
 
 def main() -> None:
-    with tempfile.TemporaryDirectory() as scratch:
-        data = Path(scratch) / "data"
-        server = Postgres(Path(scratch) / "postgres")
-        url = server.start()
-        try:
-            asyncio.run(enter(url, TEMPO, SONG, recorded(data)))
-            with running_application(data, url, demo="0") as app, sync_playwright() as playwright:
-                browser = playwright.chromium.launch(
-                    executable_path="/usr/bin/chromium", chromium_sandbox=False, args=QUIET
-                )
-                page = browser.new_page(viewport={"width": 1280, "height": 800})
-                drawn_s = []
-                for _ in range(6):
-                    page.goto(f"{app.url}/takes")
-                    page.wait_for_timeout(3_000)
-                    page.get_by_role("button", name=f"Grid {PHRASES * PHRASE_BARS} bars").evaluate(
-                        "(button) => button.click()"
-                    )
-                    drawn_s.append(page.evaluate(OPEN) / 1000)
-                scrolled = frames_a_second(page, empty=False)
-                page.goto("about:blank")
-                blank = frames_a_second(page, empty=True)
-                browser.close()
-            again = sorted(drawn_s[1:])
-            print(
-                f"grid of {TAKES} takes x {PHRASES} phrases: drawn in {median(again):.2f} s ({again[0]:.2f} to "
-                f"{again[-1]:.2f}; first, all judged for it: {drawn_s[0]:.2f}); scrolls at {scrolled[0]:.0f} frames/s, "
-                f"{scrolled[1]:.0f} in its slowest twentieth (empty page: {blank[0]:.0f}, {blank[1]:.0f})"
-            )
-        finally:
-            server.stop()
+    with shown(TEMPO, SONG, recorded) as (address, page):
+        drawn_s = []
+        for _ in range(6):
+            page.goto(f"{address}/takes")
+            page.wait_for_timeout(3_000)
+            page.get_by_role("button", name=f"Grid {PHRASES * PHRASE_BARS} bars").evaluate("(button) => button.click()")
+            drawn_s.append(page.evaluate(OPEN) / 1000)
+        scrolled = frames_a_second(page, empty=False)
+        page.goto("about:blank")
+        blank = frames_a_second(page, empty=True)
+    again = sorted(drawn_s[1:])
+    print(
+        f"grid of {TAKES} takes x {PHRASES} phrases: drawn in {median(again):.2f} s ({again[0]:.2f} to "
+        f"{again[-1]:.2f}; first, all judged for it: {drawn_s[0]:.2f}); scrolls at {scrolled[0]:.0f} frames/s, "
+        f"{scrolled[1]:.0f} in its slowest twentieth (empty page: {blank[0]:.0f}, {blank[1]:.0f})"
+    )
 
 
 if __name__ == "__main__":

@@ -1,10 +1,15 @@
 """A session with many takes, entered without rolling them: what the benches of the pages look at."""
 
-from collections.abc import Iterable, Sequence
+import asyncio
+import tempfile
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from contextlib import contextmanager
 from datetime import UTC, datetime
+from pathlib import Path
 from uuid import UUID
 
 import psycopg
+from playwright.sync_api import Page, sync_playwright
 
 from fatsignal.core.song.sections import SongSection
 from fatsignal.core.takes.windows import Window
@@ -12,12 +17,39 @@ from fatsignal.core.timing.tempo import TempoMap
 from fatsignal.rig.setup import standard_rig
 from fatsignal.store import parts, sections, sessions, takes
 from fatsignal.store.database import migrate
+from launcher.postgres import Postgres
+from tests.conftest import running_application
+from tests.e2e.conftest import QUIET
 
 CHANNELS = (("DI", "di"), ("mic A", "mic"), ("mic B", "mic"))
 _CHECKS = {
     "peak_dbfs": -6.0, "true_peak_dbtp": -6.0, "average_dbfs": -15.0, "loudness_lufs": -18.0, "crest_db": 9.0,
     "dc": 0.0, "flat_top_runs": 0, "advice": None,
 }  # fmt: skip
+
+
+@contextmanager
+def shown(
+    tempo: TempoMap, song: Sequence[SongSection], recorded: Callable[[Path], Iterable[tuple[UUID, Window]]]
+) -> Iterator[tuple[str, Page]]:
+    """The application with the session, and a page of headless Chromium; `recorded` makes the takes below its data.
+
+    Yields the application's address and the page.
+    """
+    with tempfile.TemporaryDirectory() as scratch:
+        data = Path(scratch) / "data"
+        server = Postgres(Path(scratch) / "postgres")
+        url = server.start()
+        try:
+            asyncio.run(enter(url, tempo, song, recorded(data)))
+            with running_application(data, url, demo="0") as app, sync_playwright() as playwright:
+                browser = playwright.chromium.launch(
+                    executable_path="/usr/bin/chromium", chromium_sandbox=False, args=QUIET
+                )
+                yield app.url, browser.new_page(viewport={"width": 1280, "height": 800})
+                browser.close()
+        finally:
+            server.stop()
 
 
 async def enter(

@@ -4,34 +4,28 @@ Makes a session of 40 takes of 3 channels and 3 minutes each in a database and a
 headless Chromium several times, and prints the seconds to drawn waves as the page itself sees them.
 """
 
-import asyncio
 import sys
-import tempfile
 from collections.abc import Iterator
 from pathlib import Path
 from statistics import median
 from uuid import UUID, uuid4
 
 import numpy as np
-from playwright.sync_api import sync_playwright
 
 sys.path.insert(0, str(Path(__file__).resolve().parents[1]))
 
-from bench.long_session import CHANNELS, enter
+from bench.long_session import CHANNELS, shown
 from fatsignal.acts.survey import keep_wave
 from fatsignal.core.clip import Clip
 from fatsignal.core.song.sections import SongSection
 from fatsignal.core.takes.windows import Window
 from fatsignal.core.timing.tempo import TempoMap
-from launcher.postgres import Postgres
-from tests.conftest import running_application
-from tests.e2e.conftest import QUIET
 
 TAKES, MINUTES, RATE_HZ = 40, 3, 48_000
 SECTIONS = 10
 TEMPO = TempoMap.steady(104, rate_hz=RATE_HZ)
 SONG = [SongSection(uuid4(), f"Part {number + 1}", 1 + 8 * number, 8, 2) for number in range(SECTIONS)]
-# Asked at every frame inside the page: is every line of the sheet drawn, and every phrase of the takes in sight?
+# Asked at every frame inside the page: is every line of the sheet drawn, and every row of takes that is in sight?
 LOOK = """
   const look = () => {
     const sheet = document.querySelectorAll('[aria-label="Song sheet"] svg path[fill="var(--mic)"]').length
@@ -57,34 +51,21 @@ def recorded(data: Path) -> Iterator[tuple[UUID, Window]]:
 
 
 def main() -> None:
-    with tempfile.TemporaryDirectory() as scratch:
-        data = Path(scratch) / "data"
-        server = Postgres(Path(scratch) / "postgres")
-        url = server.start()
-        try:
-            asyncio.run(enter(url, TEMPO, SONG, recorded(data)))
-            with running_application(data, url, demo="0") as app, sync_playwright() as playwright:
-                browser = playwright.chromium.launch(
-                    executable_path="/usr/bin/chromium", chromium_sandbox=False, args=QUIET
-                )
-                spent = []
-                # One tab, as a person has: the first opening fetches the program, the later ones have it.
-                page = browser.new_page(viewport={"width": 1280, "height": 800})
-                page.add_init_script(LOOK)
-                # Nobody opens the address in the very second in which it is printed.
-                page.wait_for_timeout(5_000)
-                for _ in range(9):
-                    page.goto(f"{app.url}/takes")
-                    page.wait_for_timeout(4_000)
-                    spent.append(page.evaluate("window.drawnAtMs") / 1000)
-                browser.close()
-            again = sorted(spent[1:])
-            print(
-                f"opening Takes with {TAKES} takes of 3 x {MINUTES} min, in seconds to drawn waves: "
-                f"first {spent[0]:.2f}, then {median(again):.2f} ({again[0]:.2f} to {again[-1]:.2f})"
-            )
-        finally:
-            server.stop()
+    with shown(TEMPO, SONG, recorded) as (address, page):
+        # One tab, as a person has: the first opening fetches the program, the later ones have it.
+        page.add_init_script(LOOK)
+        # Nobody opens the address in the very second in which it is printed.
+        page.wait_for_timeout(5_000)
+        spent = []
+        for _ in range(9):
+            page.goto(f"{address}/takes")
+            page.wait_for_timeout(4_000)
+            spent.append(page.evaluate("window.drawnAtMs") / 1000)
+    again = sorted(spent[1:])
+    print(
+        f"opening Takes with {TAKES} takes of 3 x {MINUTES} min, in seconds to drawn waves: "
+        f"first {spent[0]:.2f}, then {median(again):.2f} ({again[0]:.2f} to {again[-1]:.2f})"
+    )
 
 
 if __name__ == "__main__":
