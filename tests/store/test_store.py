@@ -299,17 +299,32 @@ async def test_a_print_is_asked_for_once_and_again_only_after_it_failed(conn):
     first, asked = await prints.ask_for_print(conn, take_id=take.id, tone_revision_id=revision.id)
     again, asked_again = await prints.ask_for_print(conn, take_id=take.id, tone_revision_id=revision.id)
     assert (asked, asked_again, again.id) == (True, False, first.id)
-    await prints.set_ended(conn, first.id, state="failed", problem="no DI")
+    await prints.set_ended(conn, first.id, asking=1, state="failed", problem="no DI")
     anew, asked = await prints.ask_for_print(conn, take_id=take.id, tone_revision_id=revision.id)
     assert (anew.id, asked, anew.state, anew.problem) == (first.id, True, "waiting", "")
+
+
+async def test_what_an_old_rendering_says_changes_nothing_of_a_print_that_was_asked_for_again(conn):
+    take = await a_take(conn, await a_part(conn, await a_session(conn)))
+    revision = await tones.keep_tone(conn, shipped_tones()[0])
+    wanted = {"take_id": take.id, "tone_revision_id": revision.id}
+    first, _ = await prints.ask_for_print(conn, **wanted)
+    await prints.set_ended(conn, first.id, asking=first.asking, state="stopped")
+    again, _ = await prints.ask_for_print(conn, **wanted)
+    await prints.set_progress(conn, first.id, asking=first.asking, progress=0.5, times_real_time=10.0)
+    await prints.set_ended(conn, first.id, asking=first.asking, state="stopped")
+    now = await prints.get_print(conn, first.id)
+    assert (again.asking, now.state, now.progress) == (first.asking + 1, "waiting", 0)
+    await prints.set_progress(conn, first.id, asking=again.asking, progress=0.5, times_real_time=10.0)
+    assert (await prints.get_print(conn, first.id)).state == "rendering"
 
 
 async def test_progress_does_not_bring_a_stopped_print_back(conn):
     take = await a_take(conn, await a_part(conn, await a_session(conn)))
     revision = await tones.keep_tone(conn, shipped_tones()[0])
     print_, _ = await prints.ask_for_print(conn, take_id=take.id, tone_revision_id=revision.id)
-    await prints.set_ended(conn, print_.id, state="stopped")
-    await prints.set_progress(conn, print_.id, 0.5, 10.0)
+    await prints.set_ended(conn, print_.id, asking=1, state="stopped")
+    await prints.set_progress(conn, print_.id, asking=1, progress=0.5, times_real_time=10.0)
     assert (await prints.get_print(conn, print_.id)).state == "stopped"
     with pytest.raises(psycopg.errors.CheckViolation, match="print_ready_whole"):
         await conn.execute("UPDATE print SET state = 'ready'")

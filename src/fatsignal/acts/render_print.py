@@ -35,12 +35,12 @@ class RenderedPrint:
 
 
 def render_print(
-    *, print_id: str, session: Session, take: Take, channels: list[TakeChannel], revision: ToneRevision,
+    *, print_id: str, asking: int, session: Session, take: Take, channels: list[TakeChannel], revision: ToneRevision,
     sessions_folder: Path, waves_folder: Path, on_progress: Callable[[float, float], None],
 ) -> RenderedPrint:  # fmt: skip
     """Render a print to its place; the same audio and the same revision give the same bytes.
 
-    `on_progress` is told the share done and how many times faster than real time it goes; what it
+    `asking` keeps two renderings of one print out of each other's half-written files. `on_progress` is told the share done and how many times faster than real time it goes; what it
     raises ends the rendering, and no file is left.
     """
     dry = next((channel for channel in channels if channel.kind == "di"), None)
@@ -60,9 +60,10 @@ def render_print(
         / (f"{file_name(f'{stem} - {revision.name} r{revision.revision}')}.wav")
     )
     target.parent.mkdir(parents=True, exist_ok=True)
-    partial = target.with_name(f"{print_id}.rendering.wav")
-    # What a worker that died left half done is rendered again from the start.
-    partial.unlink(missing_ok=True)
+    partial = target.with_name(f"{print_id}.{asking}.rendering.wav")
+    # What a worker that died left half done, of this asking or one before, is rendered again from the start.
+    for number in range(1, asking + 1):
+        target.with_name(f"{print_id}.{number}.rendering.wav").unlink(missing_ok=True)
     note = BroadcastNote(
         description=target.stem,
         originated_at=take.recorded_at,

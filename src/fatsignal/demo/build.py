@@ -121,7 +121,7 @@ async def build_demo(
     for section_name, tone_name in (("Chorus 1", "Kiln"), ("Chorus 1", "Foundry")):
         take = rolled["Baritone", section_name]
         print_, _ = await prints.ask_for_print(conn, take_id=take.id, tone_revision_id=newest[tone_name].id)
-        await ask_to_render(queue, conn, print_.id)
+        await ask_to_render(queue, conn, print_)
 
 
 async def _add_part(conn: Connection, session: sessions.Session, planned: _Planned, *, armed: bool) -> parts.Part:

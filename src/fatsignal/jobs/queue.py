@@ -33,10 +33,11 @@ def make_queue(database_url: str) -> App:
     return app
 
 
-async def ask_to_render(app: App, conn: Connection, print_id: UUID) -> None:
-    """Queue the rendering of a print."""
-    job_id = await app.configure_task("render_print", queue=RENDERS).defer_async(print_id=str(print_id))
-    await prints.set_job(conn, print_id, job_id)
+async def ask_to_render(app: App, conn: Connection, print_: prints.Print) -> None:
+    """Queue the rendering of a print for its newest asking."""
+    task = app.configure_task("render_print", queue=RENDERS)
+    job_id = await task.defer_async(print_id=str(print_.id), asking=print_.asking)
+    await prints.set_job(conn, print_.id, job_id)
 
 
 async def stop_rendering(app: App, conn: Connection, print_id: UUID) -> None:
@@ -44,7 +45,7 @@ async def stop_rendering(app: App, conn: Connection, print_id: UUID) -> None:
     print_ = await prints.get_print(conn, print_id)
     if print_.job_id is not None:
         await app.job_manager.cancel_job_by_id_async(print_.job_id, abort=True)
-    await prints.set_ended(conn, print_id, state="stopped")
+    await prints.set_ended(conn, print_id, asking=print_.asking, state="stopped")
 
 
 async def work(app: App, database_url: str, *, concurrency: int, name: str) -> None:
@@ -79,15 +80,19 @@ async def _rescue(app: App, database_url: str) -> None:
             for job in await app.job_manager.get_stalled_jobs(seconds_since_heartbeat=STALLED_S):
                 await app.job_manager.retry_job(job)
             async with await AsyncConnection.connect(database_url, autocommit=True) as conn:
-                for print_id in await prints.list_lost(conn, older_s=STALLED_S):
-                    await ask_to_render(app, conn, print_id)
+                for lost in await prints.list_lost(conn, older_s=STALLED_S):
+                    await ask_to_render(app, conn, lost)
         except Exception as trouble:  # the database may be away for a while; the next round tries again
             log.warning("looking for lost renders failed: %s", trouble)
         await asyncio.sleep(HEARTBEAT_S)
 
 
-async def _render_print(context: JobContext, print_id: str) -> None:
-    """The task: everything it needs is read from the store, and all it learns is written there."""
+async def _render_print(context: JobContext, print_id: str, asking: int) -> None:
+    """The task: everything it needs is read from the store, and all it learns is written there.
+
+    A print that was stopped and asked for again may have two of these for a moment. The older one ends without a
+    word: what it says of its own asking does not count any more, and its half-written file has another name.
+    """
     # Imported here: the web process that only queues work does not pay for scipy and numba.
     from fatsignal.acts.render_print import render_print
 
@@ -95,7 +100,7 @@ async def _render_print(context: JobContext, print_id: str) -> None:
     key = UUID(print_id)
     async with await AsyncConnection.connect(context.additional_context["database_url"], autocommit=True) as conn:
         print_ = await prints.get_print(conn, key)
-        if print_.state in ("ready", "stopped"):
+        if print_.asking != asking or print_.state in ("ready", "stopped"):
             return
         take = await takes.get_take(conn, print_.take_id)
         channels = (await takes.channels_of(conn, [take.id]))[take.id]
@@ -114,7 +119,7 @@ async def _render_print(context: JobContext, print_id: str) -> None:
         rendering = loop.run_in_executor(
             None,
             lambda: render_print(
-                print_id=print_id, session=session, take=take, channels=channels, revision=revision,
+                print_id=print_id, asking=asking, session=session, take=take, channels=channels, revision=revision,
                 sessions_folder=place.sessions_folder, waves_folder=place.pyramids_folder, on_progress=on_progress,
             ),
         )  # fmt: skip
@@ -123,7 +128,9 @@ async def _render_print(context: JobContext, print_id: str) -> None:
             while not (await asyncio.wait({asyncio.ensure_future(rendering)}, timeout=_PROGRESS_S))[0]:
                 if progress["share"] != told:
                     told = progress["share"]
-                    await prints.set_progress(conn, key, told, progress["speed"] or None)
+                    await prints.set_progress(
+                        conn, key, asking=asking, progress=told, times_real_time=progress["speed"] or None
+                    )
             done = await rendering
         except asyncio.CancelledError:
             # The worker is being stopped: the thread gives up, and the print is rendered again by whoever comes.
@@ -131,14 +138,14 @@ async def _render_print(context: JobContext, print_id: str) -> None:
             rendering.add_done_callback(lambda given_up: given_up.cancelled() or given_up.exception())
             raise
         except JobAborted:
-            await prints.set_ended(conn, key, state="stopped")
+            await prints.set_ended(conn, key, asking=asking, state="stopped")
             raise
         except FatSignalError as refusal:
-            await prints.set_ended(conn, key, state="failed", problem=str(refusal))
+            await prints.set_ended(conn, key, asking=asking, state="failed", problem=str(refusal))
             return
         except OSError as trouble:
             sentence = f"the print could not be written: {trouble.strerror or trouble}; make room and print again"
-            await prints.set_ended(conn, key, state="failed", problem=sentence)
+            await prints.set_ended(conn, key, asking=asking, state="failed", problem=sentence)
             return
         await prints.set_ready(
             conn, key, file=done.file, sha256=done.sha256, frames=done.frames, origin=done.origin,

@@ -28,6 +28,8 @@ class Print:
     times_real_time: float | None
     problem: str
     job_id: int | None
+    # How many times it was asked for; a rendering belongs to one asking.
+    asking: int
     asked_at: datetime
     file: str | None
     sha256: str | None
@@ -39,8 +41,8 @@ class Print:
 _PRINT = """
     SELECT print.id, print.take_id, print.tone_revision_id, tone.name AS tone_name,
            tone_revision.revision AS tone_revision, print.state, print.progress, print.times_real_time,
-           print.problem, print.job_id, print.asked_at, print.file, print.sha256, print.frames, print.origin,
-           print.checks
+           print.problem, print.job_id, print.asking, print.asked_at, print.file, print.sha256, print.frames,
+           print.origin, print.checks
     FROM print
     JOIN tone_revision ON tone_revision.id = print.tone_revision_id
     JOIN tone ON tone.id = tone_revision.tone_id
@@ -54,7 +56,8 @@ async def ask_for_print(conn: Connection, *, take_id: UUID, tone_revision_id: UU
             """
             INSERT INTO print (take_id, tone_revision_id) VALUES (%s, %s)
             ON CONFLICT (take_id, tone_revision_id)
-            DO UPDATE SET state = 'waiting', progress = 0, problem = '', job_id = NULL, asked_at = now()
+            DO UPDATE SET state = 'waiting', progress = 0, problem = '', job_id = NULL, asked_at = now(),
+                          asking = print.asking + 1
             WHERE print.state IN ('failed', 'stopped')
             RETURNING id
             """,
@@ -97,29 +100,31 @@ async def set_job(conn: Connection, print_id: UUID, job_id: int) -> None:
     await conn.execute("UPDATE print SET job_id = %s WHERE id = %s", (job_id, print_id))
 
 
-async def list_lost(conn: Connection, *, older_s: float) -> list[UUID]:
+async def list_lost(conn: Connection, *, older_s: float) -> list[Print]:
     """Prints that wait or render although no job works on them: their worker was stopped in the middle."""
-    async with conn.cursor() as cur:
+    async with conn.cursor(row_factory=class_row(Print)) as cur:
         await cur.execute(
-            """
-            SELECT print.id FROM print LEFT JOIN procrastinate_jobs job ON job.id = print.job_id
+            f"""
+            {_PRINT} LEFT JOIN procrastinate_jobs job ON job.id = print.job_id
             WHERE print.state IN ('waiting', 'rendering')
               AND print.asked_at < now() - make_interval(secs => %s)
               AND (job.id IS NULL OR job.status NOT IN ('todo', 'doing'))
             """,
             (older_s,),
         )
-        return [UUID(str(row[0])) for row in await cur.fetchall()]
+        return await cur.fetchall()
 
 
-async def set_progress(conn: Connection, print_id: UUID, progress: float, times_real_time: float | None) -> None:
+async def set_progress(
+    conn: Connection, print_id: UUID, *, asking: int, progress: float, times_real_time: float | None
+) -> None:
     """Say how far a rendering is; a print that was stopped meanwhile stays stopped."""
     await conn.execute(
         """
         UPDATE print SET state = 'rendering', progress = %s, times_real_time = %s
-        WHERE id = %s AND state IN ('waiting', 'rendering')
+        WHERE id = %s AND asking = %s AND state IN ('waiting', 'rendering')
         """,
-        (progress, times_real_time, print_id),
+        (progress, times_real_time, print_id, asking),
     )
     await _tell(conn, print_id)
 
@@ -128,6 +133,7 @@ async def set_ready(
     conn: Connection, print_id: UUID, *, file: str, sha256: str, frames: int, origin: dict[str, Any],
     checks: dict[str, Any], times_real_time: float,
 ) -> None:  # fmt: skip
+    """Say that the file is there, whichever asking it was made for: they all give the same bytes."""
     await conn.execute(
         """
         UPDATE print SET state = 'ready', progress = 1, file = %s, sha256 = %s, frames = %s, origin = %s,
@@ -139,10 +145,11 @@ async def set_ready(
     await _tell(conn, print_id)
 
 
-async def set_ended(conn: Connection, print_id: UUID, *, state: str, problem: str = "") -> None:
-    """End a rendering without a file: 'failed' with a sentence, or 'stopped'."""
+async def set_ended(conn: Connection, print_id: UUID, *, asking: int, state: str, problem: str = "") -> None:
+    """End the rendering of one asking without a file: 'failed' with a sentence, or 'stopped'."""
     await conn.execute(
-        "UPDATE print SET state = %s, problem = %s WHERE id = %s AND state <> 'ready'", (state, problem, print_id)
+        "UPDATE print SET state = %s, problem = %s WHERE id = %s AND asking = %s AND state <> 'ready'",
+        (state, problem, print_id, asking),
     )
     await _tell(conn, print_id)
 

@@ -148,7 +148,7 @@ async def ask_for_print(new: NewPrint, conn: Transaction, queue: Queue) -> Print
     if asked:
         # The worker must see the print when it gets the job.
         await conn.commit()
-        await ask_to_render(queue, conn, print_.id)
+        await ask_to_render(queue, conn, print_)
     return _print_view(print_)
 
 
