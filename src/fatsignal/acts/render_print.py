@@ -40,8 +40,9 @@ def render_print(
 ) -> RenderedPrint:  # fmt: skip
     """Render a print to its place; the same audio and the same revision give the same bytes.
 
-    `asking` keeps two renderings of one print out of each other's half-written files. `on_progress` is told the share done and how many times faster than real time it goes; what it
-    raises ends the rendering, and no file is left.
+    `asking` keeps two renderings of one print out of each other's half-written files. `on_progress` is told the
+    share done and how many times faster than real time it goes; what it raises ends the rendering, and no file is
+    left.
     """
     dry = next((channel for channel in channels if channel.kind == "di"), None)
     if dry is None:
