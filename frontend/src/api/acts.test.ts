@@ -56,4 +56,23 @@ describe('a change that is shown before its answer', () => {
     await second
     expect(shown()).toBe('fine')
   })
+  it('is not overwritten by the answer to a question that was asked before it was there', async () => {
+    const { put, answer } = server()
+    const { put: get, answer: say } = server()
+    const ask = (value: string) => queryClient.fetchQuery({ queryKey: KEY, queryFn: get(value), staleTime: 0 }).catch(() => undefined)
+    const asked = ask('as it was')
+    await soon()
+    const change = showThenPut(KEY, 'changed', put('changed'))
+    say('as it was')
+    await asked
+    expect(shown()).toBe('changed')
+
+    const askedMeanwhile = ask('as it still was')
+    await soon()
+    answer('changed')
+    await change
+    say('as it still was')
+    await askedMeanwhile
+    expect(shown()).toBe('changed')
+  })
 })

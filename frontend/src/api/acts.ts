@@ -44,15 +44,18 @@ export async function showThenPut<T>(queryKey: readonly unknown[], next: T, put:
   const { inTurn, overtaken } = turnsOf.get(name) ?? turns()
   turnsOf.set(name, { inTurn, overtaken })
   const before = queryClient.getQueryData<T>(queryKey)
-  queryClient.setQueryData(queryKey, next)
-  const show = (data: T | undefined) => !overtaken() && queryClient.setQueryData(queryKey, data)
+  const show = (data: T | undefined) => {
+    // A question under way will be answered with what was before.
+    void queryClient.cancelQueries({ queryKey })
+    queryClient.setQueryData(queryKey, data)
+  }
+  show(next)
   await inTurn(async () => {
-    // An answer under way still tells of before.
-    await queryClient.cancelQueries({ queryKey })
     try {
-      show(await put())
+      const answer = await put()
+      if (!overtaken()) show(answer)
     } catch (error) {
-      show(before)
+      if (!overtaken()) show(before)
       // What was before may have been refused too.
       void queryClient.invalidateQueries({ queryKey })
       throw error
