@@ -24,20 +24,27 @@ def windowed_sinc(cutoff: float, window: Samples) -> Samples:
     return np.asarray(taps / taps.sum())
 
 
-def decimated(signal: Samples, taps: Samples, factor: int, frames: int) -> Samples:
-    """Every `factor`-th output of a symmetrical filter, `frames` of them; the first is made of the first `len(taps)`
-    samples of `signal`.
+def decimated(signal: Samples, taps: Samples, factor: int, frames: int, *, before: int = 0) -> Samples:
+    """Every `factor`-th output of a symmetrical filter, `frames` of them.
+
+    The first is made of `len(taps)` samples from `before` samples ahead of `signal` on; what lies beyond its ends is
+    silence.
     """
     out = np.empty(frames)
-    _decimate(signal, taps, factor, out)
+    _decimate(signal, taps, factor, before, out)
     return out
 
 
 @njit(cache=True, nogil=True, fastmath=True)
-def _decimate(signal, taps, factor, out):
+def _decimate(signal, taps, factor, before, out):
     for n in range(len(out)):
-        around = signal[n * factor : n * factor + len(taps)]
+        start = n * factor - before
         total = 0.0
-        for k in range(len(taps)):
-            total += taps[k] * around[k]
+        if start >= 0 and start + len(taps) <= len(signal):
+            around = signal[start : start + len(taps)]
+            for k in range(len(taps)):
+                total += taps[k] * around[k]
+        else:
+            for k in range(max(0, -start), min(len(taps), len(signal) - start)):
+                total += taps[k] * signal[start + k]
         out[n] = total

@@ -12,6 +12,6 @@ def median(values: Samples | Sequence[float]) -> float:
 
     What numpy looks at before it begins costs ten times as much as sorting twenty numbers.
     """
-    ordered = np.sort(values)
+    ordered = sorted(values.tolist() if isinstance(values, np.ndarray) else values)
     half = len(ordered) // 2
     return float(ordered[half]) if len(ordered) % 2 else float(0.5 * (ordered[half - 1] + ordered[half]))

@@ -12,7 +12,7 @@ from fatsignal.core.units import db_from_amplitude
 
 _TAPS_PER_PHASE = 24
 # Pieces that are looked at, or passed over, as one.
-_PIECE_FRAMES = 512
+_PIECE_FRAMES = 128
 
 
 def true_peak_dbtp(signal: Samples, *, rate_hz: int) -> float:

@@ -82,11 +82,7 @@ def lowered_rate(signal: Samples, rate_hz: int) -> tuple[float, Samples]:
     if factor == 1:
         return float(rate_hz), signal
     taps = _decimating_taps(factor)
-    reach = len(taps) // 2
-    # What lies beyond the ends is silence.
-    padded = np.zeros(len(signal) + 2 * reach + factor)
-    padded[reach : reach + len(signal)] = signal
-    return rate_hz / factor, decimated(padded, taps, factor, -(-len(signal) // factor))
+    return rate_hz / factor, decimated(signal, taps, factor, -(-len(signal) // factor), before=len(taps) // 2)
 
 
 @lru_cache(maxsize=16)

@@ -9,6 +9,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
+from numba import njit
 from numpy.typing import NDArray
 
 from fatsignal.core.clip import Samples
@@ -38,7 +39,7 @@ _SHIFT_S = 0.07
 _SCATTERS = 2.6
 _WHOLE_SHARE = 0.7
 # The first string of a stroke and its whole rise agree on its place to this; the rise is blurred over so many hops.
-_AGREE_S, _BLUR_HOPS = 0.008, 9
+_AGREE_S, _BLUR = 0.008, np.hanning(9)
 # A note that others let die is this far below its stroke by then.
 _QUIET_DB, _REST_SHARE = -18.0, 0.7
 
@@ -136,9 +137,10 @@ def _integrity(
 ) -> list[Finding]:
     """Notes that are missing, extra, choked or ringing over."""
     take, found = takes[index], []
-    for place, frame in enumerate(meant.frames):
+    struck = meant.strokes >= 0
+    shares = (struck.sum(axis=0) - struck[index]) / (len(takes) - 1)
+    for place, (frame, others) in enumerate(zip(meant.frames, shares, strict=True)):
         stroke = meant.strokes[index, place]
-        others = float((np.delete(meant.strokes[:, place], index) >= 0).mean())
         if stroke < 0:
             if others >= _MOST_SHARE and clear[place] >= _SURE_CLEARNESS:
                 kind = _not_struck(takes, index, frame, rate_hz)
@@ -285,23 +287,32 @@ def _shifts(takes: Sequence[Performance], place: float) -> Samples:
     """Frames by which the rise of each take's level around a place has to be moved back to lie best on the others'."""
     rise = takes[0].playing.rise
     reach = round(_SHIFT_S * takes[0].playing.rate_hz / rise.hop_frames)
-    kernel = np.hanning(_BLUR_HOPS)
-    curves = np.array(
-        [
-            np.convolve(
-                np.minimum(take.playing.rise.around(round(place) - take.from_frame, hops=2 * reach), 2.0),
-                kernel, "same",
-            )
-            for take in takes
-        ]
-    )  # fmt: skip
-    total = curves.sum(axis=0)
-    shifts = []
-    for curve in curves:
-        others = (total - curve)[reach : 3 * reach + 1]
-        fit = np.correlate(curve, others, "valid")
-        shifts.append((int(np.argmax(fit)) - reach) * rise.hop_frames)
-    return np.array(shifts, dtype=np.float64)
+    curves = np.array([take.playing.rise.around(round(place) - take.from_frame, hops=2 * reach) for take in takes])
+    return np.asarray(rise.hop_frames * _best_shifts(np.minimum(curves, 2.0), _BLUR, reach), dtype=np.float64)
+
+
+@njit(cache=True, nogil=True, fastmath=True)
+def _best_shifts(curves, blur, reach):
+    """Hops by which each curve, blurred, correlates best with the sum of the others; at most `reach` either way."""
+    count, size = curves.shape
+    half = len(blur) // 2
+    blurred = np.zeros((count, size))
+    for row in range(count):
+        for at in range(size):
+            for k in range(max(0, at - half), min(size, at + half + 1)):
+                blurred[row, at] += blur[k - at + half] * curves[row, k]
+    total = blurred.sum(axis=0)
+    shifts = np.empty(count, dtype=np.int64)
+    for row in range(count):
+        others = (total - blurred[row])[reach : 3 * reach + 1]
+        best = -1.0
+        for shift in range(2 * reach + 1):
+            fit = 0.0
+            for at in range(len(others)):
+                fit += blurred[row, shift + at] * others[at]
+            if fit > best:
+                best, shifts[row] = fit, shift - reach
+    return shifts
 
 
 def _on_grid(tempo: TempoMap, frame: float) -> int:

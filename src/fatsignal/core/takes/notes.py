@@ -1,5 +1,6 @@
 """What was played: every stroke of a take with its place, level, decay and pitch."""
 
+import math
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -45,8 +46,8 @@ class Playing:
     def level_db(self, from_frame: int, to_frame: int) -> float:
         """Mean level between two frames of the file."""
         hop = self.rate_hz * ENVELOPE_S
-        piece = self.envelope_db[max(0, round(from_frame / hop)) : max(1, round(to_frame / hop))]
-        return float(10 * np.log10(np.mean(10 ** (piece / 10)))) if len(piece) else _SILENCE_DB
+        first, last = max(0, round(from_frame / hop)), max(1, round(to_frame / hop))
+        return float(_mean_level(self.envelope_db, first, min(last, len(self.envelope_db))))
 
 
 def listen_to(signal: Samples, *, rate_hz: int) -> Playing:
@@ -54,51 +55,59 @@ def listen_to(signal: Samples, *, rate_hz: int) -> Playing:
     rise = rise_of(signal, rate_hz=rate_hz)
     attacks = find_attacks(signal, rate_hz=rate_hz, rise=rise, least=_LEAST_CLEARNESS)
     frames = np.array([attack.frame for attack in attacks], dtype=np.int64)
-    power = _running_power(np.asarray(signal, dtype=np.float64))
     ends = np.append(frames[1:], len(signal))[: len(frames)]
     return Playing(
         rate_hz=rate_hz,
         frames=frames,
         clearness=np.array([attack.clearness for attack in attacks]),
-        attack_db=_levels(power, frames, np.minimum(frames + round(_ATTACK_S * rate_hz), ends)),
-        body_db=_body(power, frames, ends, rate_hz),
+        attack_db=_levels(signal, frames, np.minimum(frames + round(_ATTACK_S * rate_hz), ends)),
+        body_db=_body(signal, frames, ends, rate_hz),
         pitch_hz=_pitches(signal, frames, ends, rate_hz),
-        envelope_db=_envelope(power, rate_hz),
+        envelope_db=_envelope(signal, rate_hz),
         rise=rise,
     )
 
 
+def _levels(signal: Samples, starts: NDArray[np.int64], ends: NDArray[np.int64]) -> Samples:
+    """Mean level between pairs of frames."""
+    levels = np.empty(len(starts))
+    _add_levels(signal, starts, ends, levels)
+    return levels
+
+
+@njit(cache=True, nogil=True, fastmath=True)
+def _add_levels(signal, starts, ends, levels):
+    for index in range(len(levels)):
+        first, last = max(0, starts[index]), min(ends[index], len(signal))
+        total = 0.0
+        for sample in signal[first:last]:
+            total += sample * sample
+        levels[index] = 10 * math.log10(max(total / max(1, last - first), 10 ** (_SILENCE_DB / 10)))
+
+
 @njit(cache=True, nogil=True)
-def _running_power(signal):
-    """Sums of squares up to each frame; the first is 0."""
-    power = np.empty(len(signal) + 1)
-    total = power[0] = 0.0
-    for frame in range(len(signal)):
-        total += signal[frame] ** 2
-        power[frame + 1] = total
-    return power
+def _mean_level(levels_db, first, last):
+    """The level of the mean power of some levels."""
+    if first >= last:
+        return _SILENCE_DB
+    total = 0.0
+    for level_db in levels_db[first:last]:
+        total += 10 ** (level_db / 10)
+    return 10 * math.log10(total / (last - first))
 
 
-def _levels(power: Samples, starts: NDArray[np.int64], ends: NDArray[np.int64]) -> Samples:
-    """Mean level between pairs of frames, from the running sum of the power."""
-    last = len(power) - 1
-    starts, ends = np.clip(starts, 0, last), np.clip(ends, 0, last)
-    mean = (power[ends] - power[starts]) / np.maximum(ends - starts, 1)
-    return np.asarray(10 * np.log10(np.maximum(mean, 10 ** (_SILENCE_DB / 10))))
-
-
-def _body(power: Samples, frames: NDArray[np.int64], ends: NDArray[np.int64], rate_hz: int) -> Samples:
+def _body(signal: Samples, frames: NDArray[np.int64], ends: NDArray[np.int64], rate_hz: int) -> Samples:
     """Level a tenth of a second after the stroke; of short notes that of their second half."""
     length = ends - frames
     first = frames + np.minimum(round(_BODY_S[0] * rate_hz), length // 2)
     last = np.minimum(frames + round(_BODY_S[1] * rate_hz), ends - round(0.012 * rate_hz))
-    return _levels(power, first, np.maximum(last, first + 1))
+    return _levels(signal, first, np.maximum(last, first + 1))
 
 
-def _envelope(power: Samples, rate_hz: int) -> Samples:
+def _envelope(signal: Samples, rate_hz: int) -> Samples:
     hop = round(ENVELOPE_S * rate_hz)
-    starts = np.arange(0, len(power) - 1, hop)
-    return _levels(power, starts, starts + hop)
+    starts = np.arange(0, len(signal), hop)
+    return _levels(signal, starts, starts + hop)
 
 
 def _pitches(signal: Samples, frames: NDArray[np.int64], ends: NDArray[np.int64], rate_hz: int) -> Samples:

@@ -118,7 +118,10 @@ class TempoMap:
 
     def bar_frame(self, bar: int) -> int:
         """Frame on which a bar begins; the first bar is 1."""
-        return self.quarter_frame(self.bar_quarter(bar))
+        frame = self._bar_frames.get(bar)
+        if frame is None:
+            frame = self._bar_frames[bar] = self.quarter_frame(self.bar_quarter(bar))
+        return frame
 
     def beat_quarter(self, bar: int, beat: int, part: Fraction = Fraction(0)) -> Fraction:
         """Quarters from bar 1 to a beat of a bar, both from 1, and a `part` of that beat after it."""
@@ -174,6 +177,11 @@ class TempoMap:
     def moved_to(self, bar_one_frame: int) -> "TempoMap":
         """The same map with bar 1 elsewhere."""
         return TempoMap(self.rate_hz, self.tempos, self.meters, bar_one_frame)
+
+    @cached_property
+    def _bar_frames(self) -> dict[int, int]:
+        """Frames of bars that were asked for: exact ones are dear, and often wanted."""
+        return {}
 
     @cached_property
     def _meter_bars(self) -> list[int]:
