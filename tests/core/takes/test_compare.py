@@ -6,9 +6,10 @@ from fractions import Fraction
 import numpy as np
 import pytest
 
-from fatsignal.core.takes.compare import compare, line_up
+from fatsignal.core.takes.compare import compare
 from fatsignal.core.takes.findings import Finding, explained, in_words, worst_first
 from fatsignal.core.takes.judge import JudgedTake, judge, timing_of
+from fatsignal.core.takes.line_up import line_up
 from fatsignal.core.takes.windows import Gap, Window
 from tests.core.takes.played import PARTS, TEMPO, beats_of, heard, mistake
 from tests.signals import FS

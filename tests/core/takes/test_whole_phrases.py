@@ -6,9 +6,9 @@ import numpy as np
 import pytest
 
 from fatsignal.core.takes.click_timing import against_click
-from fatsignal.core.takes.compare import Performance
 from fatsignal.core.takes.findings import explained, in_words
 from fatsignal.core.takes.judge import JudgedTake, judge
+from fatsignal.core.takes.line_up import Performance
 from fatsignal.core.takes.notes import listen_to
 from fatsignal.core.takes.rests import noisy_rests, rest_dbfs
 from fatsignal.core.takes.steadiness import steadiness

@@ -7,8 +7,9 @@ import numpy as np
 
 from fatsignal.core.middle import median
 from fatsignal.core.takes.click_timing import ClickTiming, against_click
-from fatsignal.core.takes.compare import FEWEST_TAKES, Performance, compare
+from fatsignal.core.takes.compare import compare
 from fatsignal.core.takes.findings import Finding, Kind, in_words
+from fatsignal.core.takes.line_up import FEWEST_TAKES, Performance
 from fatsignal.core.takes.notes import Playing
 from fatsignal.core.takes.rests import noisy_rests, rest_dbfs
 from fatsignal.core.takes.steadiness import steadiness

@@ -5,8 +5,8 @@ from collections.abc import Sequence
 import numpy as np
 
 from fatsignal.core.clip import Samples
-from fatsignal.core.takes.compare import FEWEST_TAKES
 from fatsignal.core.takes.findings import Finding, in_words
+from fatsignal.core.takes.line_up import FEWEST_TAKES
 from fatsignal.core.takes.notes import ENVELOPE_S, Playing
 from fatsignal.core.takes.windows import Window
 
