@@ -1,5 +1,5 @@
 import { useVirtualizer } from '@tanstack/react-virtual'
-import { useEffect, useLayoutEffect, useRef, useState } from 'react'
+import { useDeferredValue, useEffect, useLayoutEffect, useRef, useState } from 'react'
 import type { Finding, Judged, SheetLine, Take } from '../api/client'
 import { playedSpan, useLive } from '../api/live'
 import { useJudged, useTuningDrift } from '../api/queries'
@@ -128,15 +128,18 @@ function TakeRows({ rows, line, judged, width, sideBySide, onDetails, onEvidence
     count: rows.length,
     getScrollElement: () => box.current,
     estimateSize: () => height,
-    overscan: 3,
+    overscan: 5,
     getItemKey: (index) => rows[index]!.id,
+    useFlushSync: false,
   })
   useEffect(() => inSight.measure(), [inSight, height])
+  // Rows that come into sight soon are made in the time that is left between frames.
+  const items = useDeferredValue(inSight.getVirtualItems()).filter((item) => item.index < rows.length)
   return (
     <div ref={box} className="min-h-0 grow overflow-y-auto bg-paper will-change-transform">
       <div className="relative" style={{ height: inSight.getTotalSize() }}>
-        {inSight.getVirtualItems().map((item) => (
-          <div key={item.key} className="absolute inset-x-0" style={{ top: item.start }}>
+        {items.map((item) => (
+          <div key={rows[item.index]!.id} className="absolute inset-x-0 contain-layout contain-size" style={{ top: item.start, height }}>
             <TakeRow
               take={rows[item.index]!}
               line={line}
