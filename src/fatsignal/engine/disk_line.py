@@ -1,11 +1,12 @@
 """The way to the disk: a thread of its own, so that a slow disk does not hold up the blocks that arrive.
 
 Blocks wait here for about twenty milliseconds and are written together; killed at any moment, the process leaves all
-but that on disk. Several seconds may wait before whoever brings more is held up.
+but that on disk. Several seconds of each take may wait before whoever brings more is held up.
 """
 
 import threading
 import time
+from collections import Counter
 from collections.abc import Callable
 from functools import partial
 
@@ -32,18 +33,18 @@ class DiskLine:
         self._most_frames = round(_MOST_WAITING_S * rate_hz)
         self._changed = threading.Condition()
         self._jobs: list[tuple[TakeFiles, Samples] | Callable[[], None]] = []
-        self._waiting_frames = 0
+        self._waiting_frames: Counter[TakeFiles] = Counter()
         self._finishing = False
         self._looked_s = 0.0
         self._thread = threading.Thread(target=self._run, name="disk", daemon=True)
         self._thread.start()
 
     def write(self, files: TakeFiles, block: Samples) -> None:
-        """Append a block, shape (frames, channels), to a take's files; waits while seconds of audio are ahead of it."""
+        """Append a block, shape (frames, channels), to a take's files; waits while seconds of it are ahead."""
         with self._changed:
-            self._changed.wait_for(lambda: self._waiting_frames < self._most_frames)
+            self._changed.wait_for(lambda: self._waiting_frames[files] < self._most_frames)
             self._jobs.append((files, block))
-            self._waiting_frames += len(block)
+            self._waiting_frames[files] += len(block)
             self._changed.notify_all()
 
     def do(self, act: Callable[[], None]) -> None:
@@ -73,7 +74,8 @@ class DiskLine:
                 self._changed.wait_for(lambda: self._jobs or self._finishing)
                 if not self._jobs:
                     return
-                hurried = self._finishing or self._waiting_frames > self._most_frames // 2
+                most_frames = max(self._waiting_frames.values(), default=0)
+                hurried = self._finishing or most_frames > self._most_frames // 2
             if not hurried:
                 time.sleep(_GATHER_S)
             with self._changed:
@@ -92,18 +94,18 @@ class DiskLine:
 
     def _write(self, gathered: dict[TakeFiles, list[Samples]]) -> None:
         look = time.monotonic() - self._looked_s > _LOOK_S
-        frames = 0
+        written = Counter({files: sum(map(len, blocks)) for files, blocks in gathered.items()})
         for files, blocks in gathered.items():
-            frames += sum(map(len, blocks))
             if self.trouble is None:
                 self._guarded(partial(files.write, np.concatenate(blocks)))
                 if look:
                     self._looked_s = time.monotonic()
                     self._guarded(files.stay_in_place)
         gathered.clear()
-        if frames:
+        if written:
             with self._changed:
-                self._waiting_frames -= frames
+                # What is left; takes of which nothing waits are forgotten.
+                self._waiting_frames = self._waiting_frames - written
                 self._changed.notify_all()
 
     def _guarded(self, act: Callable[[], None]) -> None:
