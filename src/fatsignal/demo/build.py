@@ -15,7 +15,7 @@ from fatsignal.acts.roll_order import Armed, roll_order, roll_plan
 from fatsignal.core.instrument.player import Note
 from fatsignal.core.timing.tempo import TempoMap
 from fatsignal.demo import song
-from fatsignal.demo.checked import FAST_BLOCK_FRAMES, add_backing, check_part
+from fatsignal.demo.checked import add_backing, check_part
 from fatsignal.engine.captures import capture_of
 from fatsignal.engine.protocol import RollOrder
 from fatsignal.files.names import file_name, free_path, take_folder_name
@@ -139,5 +139,5 @@ def take_folder(order: RollOrder) -> Path:
 
 
 def _roll(order: RollOrder) -> None:
-    with capture_of(order, lambda _: None, block_frames=FAST_BLOCK_FRAMES) as capture:
+    with capture_of(order, lambda _: None) as capture:
         capture.run()

@@ -27,7 +27,6 @@ _LISTENS: tuple[tuple[ListenKind, float], ...] = (
     ("bleed", 4.0),
     ("latency", 2.0),
 )
-FAST_BLOCK_FRAMES = 4096
 
 
 async def check_part(conn: Connection, session: Session, part: Part) -> None:
@@ -66,7 +65,7 @@ async def add_backing(conn: Connection, session: Session, *, sessions_folder: Pa
 
 
 def _capture(order: ListenOrder) -> None:
-    Listener(order, source_of(order, block_frames=FAST_BLOCK_FRAMES), lambda _: None).run()
+    Listener(order, source_of(order), lambda _: None).run()
 
 
 def _listen(order: ListenOrder, first_pass_frames: float | None = None) -> CheckFound:

@@ -224,6 +224,9 @@ class Engine:
             self._told = event
         elif isinstance(event, Refused) or (isinstance(event, Ended) and not event.stood_by):
             self._told = self._busy_with = None
+            if isinstance(event, Ended) and self._rolling is not None and event.roll_id == self._rolling.roll_id:
+                # Whoever hears of the end may order at once, while the thread still lets go of its things.
+                self._rolling = None
         line = _line(event)
         for queue in list(self._listeners):
             if queue.qsize() < _LINES_BEHIND or event.event not in ("meters", "pitch"):

@@ -18,7 +18,7 @@ from fatsignal.engine.standby import Standby
 @contextmanager
 def capture_of(
     order: RollOrder | StandbyOrder | ListenOrder, tell: Callable[[Event], None], ears: Ears | None = None, *,
-    block_frames: int | None = None, apart: bool = False,
+    apart: bool = False,
 ) -> Iterator[Capture]:  # fmt: skip
     """What carries an order out; `run` it. Files that play beside it are closed at the end; `apart` as in `source_of`.
 
@@ -27,7 +27,7 @@ def capture_of(
     RollRefused
         If the source cannot be opened.
     """
-    source = source_of(order, block_frames=block_frames, apart=apart)
+    source = source_of(order, apart=apart)
     match order:
         case ListenOrder():
             yield Listener(order, source, tell)

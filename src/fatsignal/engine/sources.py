@@ -13,15 +13,16 @@ from fatsignal.rig.computer import ComputerPlayback
 from fatsignal.rig.late import Late
 from fatsignal.rig.loopback import Loopback
 from fatsignal.rig.pace import Pace
-from fatsignal.rig.simulated import BLOCK_FRAMES, Performance, SimulatedRig, channels_of
+from fatsignal.rig.simulated import Performance, SimulatedRig, channels_of
 from fatsignal.rig.situations import situation
 from fatsignal.rig.source import Source
 
+# What plays as fast as it computes does so in such pieces: large ones cost less.
+_HURRIED_BLOCK_FRAMES = 4096
 
-def source_of(
-    order: RollOrder | StandbyOrder | ListenOrder, *, block_frames: int | None = None, apart: bool = False
-) -> Source:
-    """Open the simulated source of an order; its blocks are those of the interface's buffer.
+
+def source_of(order: RollOrder | StandbyOrder | ListenOrder, *, apart: bool = False) -> Source:
+    """Open the simulated source of an order; its blocks are the interface's buffers, larger ones where nobody waits.
 
     `apart`: who plays in real time plays in a process of its own (`rig/apart.py`).
 
@@ -31,7 +32,7 @@ def source_of(
         If the interface does not fit the session, or the order names no rig where one is heard.
     """
     pace, interface = Pace(order.speed), order.interface
-    frames = block_frames or (interface.buffer_frames if order.paced else BLOCK_FRAMES)
+    frames = interface.buffer_frames if order.paced else _HURRIED_BLOCK_FRAMES
     if not isinstance(order, ListenOrder):
         players = _apart(order) if apart and order.paced else _rigs(order)
         band = Band(players, interface=interface, pace=pace, block_frames=frames)

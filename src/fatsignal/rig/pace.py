@@ -72,11 +72,13 @@ class PacedBlocks:
             frames = min(frames, self._end - self._clock)
         if frames <= 0 or self._closed.is_set():
             return None
-        if self._vanishes_at is not None and self._clock + frames > self._vanishes_at:
-            raise RollRefused(
-                f"the interface was gone after {self._clock / self.rate_hz:.1f} s: look at its cable and power; "
-                "what came until then is kept"
-            )
+        if self._vanishes_at is not None:
+            if self._clock >= self._vanishes_at:
+                raise RollRefused(
+                    f"the interface was gone after {self._clock / self.rate_hz:.1f} s: look at its cable and power; "
+                    "what came until then is kept"
+                )
+            frames = min(frames, self._vanishes_at - self._clock)
         self._wait(frames)
         if self._closed.is_set():
             return None
