@@ -73,7 +73,8 @@ class Listener(Capture):
 
     def _listen(self) -> Reason:
         rate_hz, wanted = self._order.rate_hz, self._order.to_frame - self._order.from_frame
-        meters, ticks = MeterWindow(len(self._source.channels)), Ticks(rate_hz // METER_HZ)
+        every_frames = rate_hz // METER_HZ
+        meters, ticks = MeterWindow(len(self._source.channels)), Ticks(every_frames)
         heard = 0
         while not self._stopping.is_set() and heard < wanted:
             if self._disk.trouble is not None:
@@ -87,13 +88,16 @@ class Listener(Capture):
             if not len(block):
                 continue
             self._disk.write(self._files, block)
-            heard += len(block)
-            meters.add(block)
-            if self._tuner is not None:
-                # The first channel is the DI, where there is one: the cleanest sound of a string.
-                self._tuner.push(np.ascontiguousarray(block[:, 0]))
-            if ticks.due(heard):
-                self._show(meters, heard)
+            # Blocks may be longer than a message is due: the tuner is read as often all the same.
+            for start in range(0, len(block), every_frames):
+                piece = block[start : start + every_frames]
+                heard += len(piece)
+                meters.add(piece)
+                if self._tuner is not None:
+                    # The first channel is the DI, where there is one: the cleanest sound of a string.
+                    self._tuner.push(np.ascontiguousarray(piece[:, 0]))
+                if ticks.due(heard):
+                    self._show(meters, heard)
         return "section" if heard >= wanted else "stopped"
 
     def _close(self) -> None:
