@@ -9,6 +9,7 @@ import subprocess
 import sys
 import time
 from collections.abc import Iterator
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 from launcher.postgres import Postgres, PostgresFailed
@@ -221,11 +222,7 @@ def test(rest: list[str]) -> int:
             ("tsc", ["npm", "run", "--silent", "check"], ROOT / "frontend"),
             ("vitest", ["npm", "run", "--silent", "test"], ROOT / "frontend"),
         ]
-    failed = []
-    for name, command, folder in steps:
-        print(f"== {name}", flush=True)
-        if subprocess.run(command, cwd=folder, env=environment, check=False).returncode:
-            failed.append(name)
+    failed = _side_by_side(steps, environment)
     pytest = [str(PYTHON), "-m", "pytest"]
     runs = {"pytest": [*pytest, *rest]}
     if not rest:
@@ -247,6 +244,30 @@ def test(rest: list[str]) -> int:
     if failed:
         print(f"failed: {', '.join(failed)}", file=sys.stderr)
     return 1 if failed else 0
+
+
+def _side_by_side(steps: list[tuple[str, list[str], Path]], environment: dict[str, str]) -> list[str]:
+    """Run commands two at a time, each in its folder; what they print comes in their order. Names of what failed."""
+
+    def run(step: tuple[str, list[str], Path]) -> "subprocess.CompletedProcess[str]":
+        _, command, folder = step
+        return subprocess.run(
+            command,
+            cwd=folder,
+            env=environment,
+            check=False,
+            text=True,
+            stdout=subprocess.PIPE,
+            stderr=subprocess.STDOUT,
+        )
+
+    failed = []
+    with ThreadPoolExecutor(max_workers=2) as two:
+        for (name, _, _), done in zip(steps, two.map(run, steps), strict=True):
+            print(f"== {name}\n{done.stdout}", end="", flush=True)
+            if done.returncode:
+                failed.append(name)
+    return failed
 
 
 def _cache() -> dict[str, str]:
