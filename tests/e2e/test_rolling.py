@@ -113,3 +113,37 @@ def test_two_browsers_that_start_together_start_one_roll(tabs, paced):
     second.wait_for_timeout(600)
     second.keyboard.press("PageDown")
     whole(paced, newest(paced, before))
+
+
+def test_by_hand_w_punches_in_and_out_on_the_page_that_is_read_across_the_room(tabs, paced):
+    page, before = tabs(), {take["id"] for take in paced.takes()}
+    page.get_by_role("radio", name="windows").click()
+    expect(page.get_by_text("none set: W punches in and out")).to_be_visible()
+    page.keyboard.press("PageDown")
+    for said in ("Press W to punch in", "Punched in", "Press W to punch in"):
+        expect(page.get_by_text(said, exact=True)).to_be_visible(timeout=15_000)
+        # Past the count-in at first, then for as long as it is in and out.
+        page.wait_for_timeout(1200)
+        page.keyboard.press("w")
+    page.wait_for_timeout(300)
+    page.keyboard.press("PageDown")
+    take = newest(paced, before)
+    whole(paced, take)
+    (first, second) = take["windows"]
+    assert first["to_frame"] - first["from_frame"] == pytest.approx(1.2 * FS, abs=0.8 * FS)
+    assert take["from_frame"] < first["from_frame"] < first["to_frame"] < second["from_frame"]
+    page.get_by_role("radio", name="once").click()
+
+
+def test_a_take_of_which_nothing_is_used_yet_is_listed_where_it_was_rolled(tabs, paced):
+    page, before = tabs(), {take["id"] for take in paced.takes()}
+    page.get_by_role("radio", name="windows").click()
+    expect(page.get_by_text("none set: W punches in and out")).to_be_visible()
+    page.keyboard.press("PageDown")
+    expect(page.get_by_text("Press W to punch in", exact=True)).to_be_visible(timeout=15_000)
+    page.wait_for_timeout(3500)
+    page.keyboard.press("PageDown")
+    take = newest(paced, before)
+    assert take["windows"] == []
+    expect(page.get_by_role("button", name=f"Star take {take['number']}")).to_be_attached(timeout=15_000)
+    page.get_by_role("radio", name="once").click()

@@ -36,6 +36,7 @@ export function Frame() {
   useKeys([
     { key: 'PageDown', does: 'roll, and stop', act: desk.rolling.rollOrStop },
     { key: 'PageUp', does: 'bin the last pass and roll again', act: desk.rolling.binAndRoll },
+    { key: 'w', does: 'punch in, punch out, while it rolls', act: () => rolling && desk.rolling.punch() },
     { key: ' ', does: 'play, and stop', act: desk.playOrStop },
     { key: 'd', does: 'hear it dry, and back', act: desk.hearDry },
     { key: 'l', does: 'loop the take', act: desk.toggleLoop },

@@ -47,7 +47,7 @@ export function SongSheet({ punching }: { punching: ReturnType<typeof usePunchin
             <svg
               width={width}
               height={LINE}
-              className="block"
+              className="block select-none"
               onPointerDown={(event) => {
                 const at = frameAt(event, line, span)
                 if (at === null) return

@@ -46,7 +46,7 @@ export function TakeWindows({ take }: { take: Take }) {
           all of it
         </button>
       </div>
-      <svg width={WIDTH} height={HEIGHT} className="block touch-none">
+      <svg width={WIDTH} height={HEIGHT} className="block touch-none select-none">
         <rect x="0" y="2" width={WIDTH} height="44" fill="var(--paper)" stroke="var(--rule)" />
         <path d={path} fill="var(--faint)" />
         <clipPath id={`used ${take.id}`}>

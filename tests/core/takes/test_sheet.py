@@ -34,6 +34,13 @@ def test_a_pass_stopped_within_a_bar_leaves_that_bar_missing():
     assert line(stopped).missing_bars == 5
 
 
+def test_a_take_of_which_nothing_is_used_yet_is_listed_where_it_was_recorded_and_plays_no_bar():
+    unused = Played(uuid4(), (), Window(TEMPO.bar_frame(4), TEMPO.bar_frame(9)))
+    elsewhere = Played(uuid4(), (), Window(TEMPO.bar_frame(14), TEMPO.bar_frame(15)))
+    sheet = line(unused, elsewhere)
+    assert (sheet.take_ids, sheet.missing_bars) == ([unused.take_id], 8)
+
+
 def test_phrases_fill_the_section_and_the_last_may_be_shorter():
     phrases = line().phrases
     assert [(phrase.first_bar, phrase.bars) for phrase in phrases] == [(5, 3), (8, 3), (11, 2)]

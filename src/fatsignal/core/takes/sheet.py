@@ -14,10 +14,16 @@ _MISSING_SHARE = 0.05
 
 @dataclass(frozen=True, slots=True)
 class Played:
-    """A take with its windows on the session's time line."""
+    """A take with its windows on the session's time line, and all that was recorded."""
 
     take_id: UUID
     windows: tuple[Window, ...]
+    recorded: Window | None = None
+
+    @property
+    def listed(self) -> tuple[Window, ...]:
+        """Where it is looked for: where it is used, or, as long as nothing of it is, wherever it was recorded."""
+        return self.windows or (() if self.recorded is None else (self.recorded,))
 
 
 @dataclass(frozen=True, slots=True)
@@ -65,7 +71,7 @@ def sheet_line(tempo: TempoMap, *, first_bar: int, bars: int, phrase_bars: int, 
         )
         drawn.append(Bar(number, bar_from, bar_to, by))
     phrases = phrases_of(tempo, first_bar=first_bar, bars=bars, phrase_bars=phrase_bars)
-    touching = [take.take_id for take in takes if touches(take.windows, Window(start, end))]
+    touching = [take.take_id for take in takes if touches(take.listed, Window(start, end))]
     missing = sum(1 for bar in drawn if bar.take_id is None)
     return SheetLine(start, end, drawn, phrases, touching, missing)
 

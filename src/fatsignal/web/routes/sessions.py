@@ -207,7 +207,7 @@ async def sheet(session_id: UUID, part_id: UUID, conn: Transaction) -> SheetView
     session = await sessions.get_session(conn, session_id)
     part = await parts.get_part(conn, part_id)
     played = [
-        Played(take.id, take.windows)
+        Played(take.id, take.windows, take.whole)
         for take in await takes.list_takes(conn, session_id)
         if take.part_id == part.id and take.binned_at is None
     ]
