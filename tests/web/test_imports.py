@@ -4,6 +4,7 @@ import http.client
 import io
 import json
 from datetime import datetime
+from uuid import uuid4
 
 import numpy as np
 import pytest
@@ -62,7 +63,7 @@ def as_file(samples, rate_hz=FS):
 
 
 def stamped(tmp_path, samples, stamp):
-    path = tmp_path / f"{stamp}.wav"
+    path = tmp_path / f"{uuid4()}.wav"
     note = BroadcastNote(description="x", originated_at=datetime(2026, 1, 1), time_reference_frames=stamp)
     with WaveWriter(path, rate_hz=FS, depth="32f", note=note) as writer:
         writer.write(samples[:, None])
@@ -125,6 +126,25 @@ def test_files_are_laid_on_each_other_by_their_sound(application, played):
     assert len(one) == len(other) == take["frames"]
     begins = [int(np.argmax(np.abs(each) > 0.2 * np.abs(each).max())) for each in (one, other)]
     assert abs(begins[0] - begins[1]) < 200
+
+
+def test_what_fits_is_found_time_stamps_else_sound_else_together(application, played, tmp_path):
+    di, mic = played
+    noise = 0.1 * np.random.default_rng(1).standard_normal(len(di))
+    early = np.concatenate((np.zeros(round(0.7 * FS)), mic))
+    late = np.concatenate((np.zeros(96), mic))[: len(mic)]
+    for files, said in (
+        ((stamped(tmp_path, di, 500_000), stamped(tmp_path, mic, 500_480)), "by their time stamps"),
+        ((as_file(di), as_file(early)), "by their sound"),
+        # Zeros are no time, and 2 ms are the way from the cabinet: they stay.
+        ((stamped(tmp_path, di, 0), stamped(tmp_path, late, 0)), "beginning together"),
+        ((as_file(di), as_file(noise)), "beginning together"),
+    ):
+        status, take = upload(application, dict(zip(("t DI.wav", "t mic.wav"), files, strict=True)), placing="fitting")
+        assert (status, take["said"]) == (201, f"from 2 files, {said}")
+        if "together" in said:
+            assert take["frames"] == len(di)
+            np.testing.assert_allclose(channel(application, take, 0), di, atol=1e-6)
 
 
 @pytest.mark.parametrize(

@@ -100,6 +100,16 @@ test('what went wrong with a roll is told to the person', async () => {
   expect(live.liveState().notices).toEqual([])
 })
 
+test('what was told before a roll is put away when it begins, and what is told within it stays', async () => {
+  const { live, socket } = await fresh()
+  live.notice('take 12 is in the bin')
+  socket.tell({ event: 'state', engine: 'ready', rolling })
+  expect(live.liveState().notices).toEqual([])
+  live.notice('the interface delivers nothing')
+  socket.tell({ event: 'state', engine: 'ready', rolling: { ...rolling, pass_number: 2 } })
+  expect(live.liveState().notices).toHaveLength(1)
+})
+
 test('an entered take is chosen, and everything that counts takes is asked for again', async () => {
   const { live, queries, socket } = await fresh()
   queries.queryClient.setQueryData(['takes', 's'], [])

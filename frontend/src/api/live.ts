@@ -195,7 +195,8 @@ function hear(message: Message) {
         ...(message.listening && message.listening.roll_id !== state.listening?.roll_id && { pitch: null, meters: null, columns: [] }),
         ...(began && {
           columns: rolling.channels.map(() => []),
-          ...(rolling.roll_id !== before?.roll_id && { meters: null }),
+          // Hands on the instrument put nothing away: what was told of before a roll goes when it begins.
+          ...(rolling.roll_id !== before?.roll_id && { meters: null, notices: [] }),
           said: `rolling take ${rolling.number}`,
         }),
       })

@@ -1645,10 +1645,10 @@ export interface components {
             kinds: string;
             /**
              * Placing
-             * @default bar
+             * @default fitting
              * @enum {string}
              */
-            placing: "stamp" | "sound" | "bar";
+            placing: "fitting" | "stamp" | "sound" | "bar";
             /**
              * Bar
              * @default 1

@@ -1,7 +1,7 @@
 import { X } from 'lucide-react'
 import { dismiss, useLive } from '../api/live'
 
-/** What went wrong or was done, above the deck, until it is put away. */
+/** What went wrong or was done, above the deck, until it is put away, or the next roll begins. */
 export function Notices() {
   const { notices, connected } = useLive()
   return (

@@ -7,6 +7,7 @@ import type { Incoming, Kind, Placing } from './useImport'
 
 const KINDS: Record<Kind, string> = { di: 'DI, clean', mic: 'microphone', sim: 'through a tone' }
 const PLACINGS: Record<Placing, string> = {
+  fitting: 'as fits: time stamps, else their sound',
   bar: 'they begin together, at a bar',
   stamp: 'by their time stamps',
   sound: 'by their sound: the others are laid on the first',
@@ -22,7 +23,7 @@ interface ImportSheetProps {
 /** Several files of one take: what each of them is, and how they belong together. */
 export function ImportSheet({ asked, songBars, onClose, onBring }: ImportSheetProps) {
   const [kinds, setKinds] = useState<Kind[]>([])
-  const [placing, setPlacing] = useState<Placing>('bar')
+  const [placing, setPlacing] = useState<Placing>('fitting')
   const [bar, setBar] = useState(1)
   useEffect(() => setKinds(asked?.kinds ?? []), [asked])
   if (!asked) return null

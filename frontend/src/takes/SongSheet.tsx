@@ -37,7 +37,7 @@ export function SongSheet({ punching }: { punching: ReturnType<typeof usePunchin
         return (
           <div key={line.section.id} className={`relative ${chosen ? 'bg-sheet outline-[1.5px] -outline-offset-1 outline-ink' : ''}`}>
             <button
-              className="absolute inset-y-0 left-0 w-[98px] pl-2.5 text-left"
+              className="absolute inset-y-0 left-0 w-[98px] pl-2.5 text-left focus-visible:-outline-offset-3"
               aria-pressed={chosen}
               onClick={() => chooseSection(line.section.id)}
             >

@@ -12,6 +12,8 @@ import { useTakeActs } from './useTakeActs'
 /** Room for the names of the takes, left of the phrases. */
 export const NAMES = 102
 const BETWEEN = 6
+/** Up to this height a name has room for one more line. */
+const LOW_ROW = 50
 /** Many small waves are drawn without smoothing: without a graphics card, their smoothing alone holds up scrolling. */
 const SMOOTH_PHRASES = 8
 
@@ -41,6 +43,7 @@ export const TakeRow = memo(function TakeRow({ take, line, judged, width, height
     [phrases, section.bars, width],
   )
   const timing = judged?.timing
+  const moved = take.slip_frames !== 0
   const { beside } = sideBySide
   const place = beside ? beside.ids.indexOf(take.id) + 1 : 0
 
@@ -65,18 +68,24 @@ export const TakeRow = memo(function TakeRow({ take, line, judged, width, height
               </kbd>
             )}
           </span>
-          <span
-            className="block truncate text-[12.5px] text-pencil"
-            title={timing && `${signed(timing.mean_ms)} ms against the click, ± ${timing.spread_ms} ms; ${signed(timing.drift_ms)} ms drift`}
-          >
-            {timing && timing.strokes.length > 3 ? `${signed(timing.mean_ms)} ±${Math.round(timing.spread_ms)} ms` : clock(take.recorded_at)}
-          </span>
+          {(!moved || height > LOW_ROW) && (
+            <span
+              className="block truncate text-[12.5px] text-pencil"
+              title={timing && `${signed(timing.mean_ms)} ms against the click, ± ${timing.spread_ms} ms; ${signed(timing.drift_ms)} ms drift`}
+            >
+              {timing && timing.strokes.length > 3 ? `${signed(timing.mean_ms)} ±${Math.round(timing.spread_ms)}${timing.spread_ms < 99.5 ? ' ms' : ''}` : clock(take.recorded_at)}
+            </span>
+          )}
           {judged?.cascade && (
             <span className="block truncate text-[12px] text-mic" title={judged.cascade.says}>
               ! {judged.cascade.says.split(',')[0]}
             </span>
           )}
-          {take.slip_frames !== 0 && height > 50 && <span className="block truncate text-[12px] text-mic">moved {signed(take.slip_ms)} ms</span>}
+          {moved && (
+            <span className="block text-[11.5px] whitespace-nowrap text-mic" title="It is not where it was played.">
+              moved {signed(take.slip_ms)} ms
+            </span>
+          )}
         </button>
         <button
           onClick={() => acts.rate(take, 'starred')}

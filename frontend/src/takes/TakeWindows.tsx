@@ -9,6 +9,8 @@ import { useTakeActs } from './useTakeActs'
 
 const WIDTH = 384
 const HEIGHT = 62
+/** An edge is taken hold of this wide, also where it lies at the very end. */
+const GRIP = 14
 
 /** All that was rolled, with what of it is used: the ends of a window can be dragged into the handles. */
 export function TakeWindows({ take }: { take: Take }) {
@@ -29,6 +31,8 @@ export function TakeWindows({ take }: { take: Take }) {
         { x: 0, y: 24, width: WIDTH, height: 40 * (127 / wave.loudest[index]!) },
       )
     : ''
+
+  const whole = windows[0]?.from_frame === take.from_frame && windows[0].to_frame === end
 
   function moved(at: number, edge: keyof Window, frame: number) {
     const next = windows.map((window, place) => (place === at ? { ...window, [edge]: frame } : window))
@@ -66,9 +70,9 @@ export function TakeWindows({ take }: { take: Take }) {
             {(['from_frame', 'to_frame'] as const).map((edge) => (
               <rect
                 key={edge}
-                x={x(window[edge]) - 6}
+                x={Math.max(0, Math.min(WIDTH - GRIP, x(window[edge]) - GRIP / 2))}
                 y="0"
-                width="12"
+                width={GRIP}
                 height={HEIGHT}
                 fill="transparent"
                 role="slider"
@@ -105,7 +109,7 @@ export function TakeWindows({ take }: { take: Take }) {
         {windows.length === 0
           ? 'nothing of it is used yet'
           : windows.map((window) => `${barBeat(window.from_frame, session)} to ${barBeat(window.to_frame, session)}`).join(', ')}
-        ; the rest is kept as handles
+        {whole ? ', which is all of it' : '; the rest is kept as handles'}
       </p>
     </section>
   )

@@ -6,7 +6,7 @@ import { refreshTakes } from '../api/queries'
 import { useDesk } from '../frame/SessionContext'
 
 export type Kind = 'di' | 'mic' | 'sim'
-export type Placing = 'stamp' | 'sound' | 'bar'
+export type Placing = 'fitting' | 'stamp' | 'sound' | 'bar'
 
 /** Files of one take, and what each is guessed to be. */
 export interface Incoming {
@@ -46,7 +46,7 @@ export function useImport() {
     await orSay(async () => {
       const names = files.map((file) => file.name)
       const kinds = await answered(api.GET('/api/imports/kinds', { params: { query: { name: names } } }))
-      if (files.length === 1) await send(files, kinds, 'bar', 1)
+      if (files.length === 1) await send(files, kinds, 'fitting', 1)
       else setAsked({ files, kinds })
     })
   }

@@ -25,10 +25,12 @@ from fatsignal.store.parts import Part
 from fatsignal.store.sessions import Session
 from fatsignal.store.takes import Take, TakeChannel
 
-Placing = Literal["stamp", "sound", "bar"]
+Placing = Literal["fitting", "stamp", "sound", "bar"]
 _FLOAT_SUBTYPES = {"FLOAT", "DOUBLE", "VORBIS", "OPUS", "MPEG_LAYER_III"}
 
 _LEAST_CONFIDENCE = 0.2
+# Ten metres of air.
+_AIR_S = 0.03
 MOST_FILES = 12
 
 
@@ -50,14 +52,15 @@ class _Read:
 
 
 def import_take(
-    files: Sequence[Incoming], *, session: Session, part: Part, number: int, placing: Placing = "bar", bar: int = 1,
+    files: Sequence[Incoming], *, session: Session, part: Part, number: int, placing: Placing = "fitting", bar: int = 1,
     sessions_folder: Path, waves_folder: Path,
 ) -> tuple[Take, list[TakeChannel]]:  # fmt: skip
     """Convert sound files to the session's rate and make one take of them, time-locked.
 
     Any rate, depth and length that can be read. Of a file with two channels the louder one is taken. With "stamp" each
     file lies where its time stamp says; with "sound" the others are laid on the first by the delay between them; with
-    "bar" all begin together, at a bar of the song. Nothing is left behind when a file is refused.
+    "bar" all begin together, at a bar of the song; "fitting" takes the first of these that the files allow. Nothing is
+    left behind when a file is refused.
 
     Raises
     ------
@@ -69,10 +72,9 @@ def import_take(
     """
     _check(files, session, bar)
     read = [_read(file, session.rate_hz) for file in files]
-    offsets, start = _places(files, read, session, placing, bar)
+    offsets, from_frame, placing = _places(files, read, session, placing, bar)
     first = min(offsets)
     frames = max(offset - first + len(each.samples) for offset, each in zip(offsets, read, strict=True))
-    from_frame = start + first if placing == "stamp" else start
     now = datetime.now().astimezone()
     stem = take_stem(file_name(part.name), number)
     folder = sessions_folder / session.folder / file_name(part.name) / take_folder_name(number)
@@ -148,26 +150,54 @@ def _stamp(path: Path, file_rate_hz: int, rate_hz: int) -> int | None:
 
 def _places(
     files: Sequence[Incoming], read: Sequence[_Read], session: Session, placing: Placing, bar: int
-) -> tuple[list[int], int]:
-    """Where each file begins against the others, and where the earliest lies in the session."""
+) -> tuple[list[int], int, Placing]:
+    """Where each file begins against the others, where the session counts these from, and how it was told."""
     at_bar = session.tempo.bar_frame(bar)
-    if placing == "bar" or (placing == "sound" and len(files) == 1):
-        return [0] * len(files), at_bar
-    if placing == "stamp":
-        stamps = []
-        for file, each in zip(files, read, strict=True):
-            if each.stamp_frame is None:
-                raise FileRefused(f"{file.shown_name} has no time stamp: lay the files by their sound, or at a bar")
-            stamps.append(each.stamp_frame)
-        end = session.tempo.bar_frame(session.song_bars + 1)
-        if min(stamps) < end:
-            return stamps, 0
-        # Time of day: only how the files lie against each other is told, and the first one begins at the bar.
-        return [stamp - min(stamps) for stamp in stamps], at_bar
+    together = [0] * len(files)
+    match placing:
+        case "stamp":
+            return *_by_stamps(files, read, session, at_bar), placing
+        case "sound" if len(files) > 1:
+            return _by_sound(files, read, session.rate_hz), at_bar, placing
+        case "fitting" if len(files) > 1:
+            if _stamped(read):
+                return *_by_stamps(files, read, session, at_bar), "stamp"
+            try:
+                offsets = _by_sound(files, read, session.rate_hz)
+            except FileRefused:
+                return together, at_bar, "bar"
+            # Some milliseconds are the way through the air: of what was recorded together, and they stay.
+            if max(offsets) - min(offsets) > _AIR_S * session.rate_hz:
+                return offsets, at_bar, "sound"
+    return together, at_bar, "bar"
+
+
+def _stamped(read: Sequence[_Read]) -> bool:
+    """Whether all files say when they began; zero in all of them is what a program writes that does not know."""
+    stamps = [each.stamp_frame for each in read]
+    return None not in stamps and any(stamps)
+
+
+def _by_stamps(
+    files: Sequence[Incoming], read: Sequence[_Read], session: Session, at_bar: int
+) -> tuple[list[int], int]:
+    stamps = []
+    for file, each in zip(files, read, strict=True):
+        if each.stamp_frame is None:
+            raise FileRefused(f"{file.shown_name} has no time stamp: lay the files by their sound, or at a bar")
+        stamps.append(each.stamp_frame)
+    end = session.tempo.bar_frame(session.song_bars + 1)
+    if min(stamps) < end:
+        return stamps, min(stamps)
+    # Time of day: only how the files lie against each other is told, and the first one begins at the bar.
+    return stamps, at_bar
+
+
+def _by_sound(files: Sequence[Incoming], read: Sequence[_Read], rate_hz: int) -> list[int]:
     offsets = [0]
     for file, each in zip(files[1:], read[1:], strict=True):
         try:
-            found = align(read[0].samples, each.samples, rate_hz=session.rate_hz)
+            found = align(read[0].samples, each.samples, rate_hz=rate_hz)
         except SignalError as problem:
             raise FileRefused(f"{file.shown_name} cannot be laid on {files[0].shown_name}: {problem}") from None
         if found.confidence < _LEAST_CONFIDENCE:
@@ -176,7 +206,7 @@ def _places(
                 "use time stamps, or a bar"
             )
         offsets.append(-round(found.delay_samples))
-    return offsets, at_bar
+    return offsets
 
 
 def _said(files: Sequence[Incoming], read: Sequence[_Read], placing: Placing) -> str:

@@ -113,7 +113,7 @@ async def import_files(
     conn: Transaction,
     place: Place,
     kinds: Annotated[str, Form(description="Of each file: di, mic or sim, with commas between.")] = "",
-    placing: Annotated[Literal["stamp", "sound", "bar"], Form()] = "bar",
+    placing: Annotated[Literal["fitting", "stamp", "sound", "bar"], Form()] = "fitting",
     bar: Annotated[int, Form(ge=1, le=2000)] = 1,
 ) -> TakeView:
     """Bring in files of one's own: together they become one take of the part, time-locked."""
