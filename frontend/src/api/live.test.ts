@@ -113,8 +113,8 @@ test('what was told before a roll is put away when it begins, and what is told w
 test('an entered take is chosen, and everything that counts takes is asked for again', async () => {
   const { live, queries, socket } = await fresh()
   queries.queryClient.setQueryData(['takes', 's'], [])
-  socket.tell({ event: 'take', take_id: 't9', note: '' })
-  expect(live.liveState().newestTake).toBe('t9')
+  socket.tell({ event: 'take', take_id: 't9', part_id: 'p', note: '' })
+  expect(live.liveState().newestTake).toMatchObject({ take_id: 't9', part_id: 'p' })
   expect(queries.queryClient.getQueryState(['takes', 's'])!.isInvalidated).toBe(true)
 })
 

@@ -95,7 +95,7 @@ export interface LiveState {
   columns: number[][]
   framesPerColumn: number
   notices: { id: number; text: string }[]
-  newestTake: string | null
+  newestTake: { take_id: string; part_id: string } | null
   said: string
 }
 
@@ -113,7 +113,7 @@ type Message =
   | { event: 'check'; part_id: string | null; kind: string; problem: string }
   | { event: 'backing'; backing_id: string }
   | { event: 'ended'; reason: string; problem: string; frames: number }
-  | { event: 'take'; take_id: string; note: string }
+  | { event: 'take'; take_id: string; part_id: string; note: string }
   | { event: 'print'; print_id: string; take_id: string; state: Print['state']; progress: number; times_real_time: number | null }
   | { event: 'notice'; problem: string }
 
@@ -142,7 +142,9 @@ function set(changes: Partial<LiveState>) {
 
 export function notice(text: string) {
   noticeId += 1
-  set({ notices: [...state.notices.slice(-2), { id: noticeId, text }], said: text })
+  // Said again, it stands once.
+  const others = state.notices.filter((entry) => entry.text !== text)
+  set({ notices: [...others.slice(-2), { id: noticeId, text }], said: text })
 }
 
 export function dismiss(id: number) {
@@ -228,7 +230,7 @@ function hear(message: Message) {
       if (message.problem && !state.measuring) notice(message.problem)
       break
     case 'take':
-      set({ newestTake: message.take_id })
+      set({ newestTake: message })
       if (message.note) notice(message.note)
       refreshTakes()
       break

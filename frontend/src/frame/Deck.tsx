@@ -54,7 +54,7 @@ export function Deck() {
         <p className="truncate">
           {rolling ? (
             <>
-              <b>{part?.name}</b>, {rolling.channels.length} channels
+              <b>{rolling.parts.length > 1 ? count(rolling.parts.length, 'part') : part?.name}</b>, {count(rolling.channels.length, 'channel')}
             </>
           ) : desk.heardBeside ? (
             <>

@@ -108,10 +108,10 @@ export function SessionProvider({ session, children }: { session: Session; child
     if (rollId) setSection(rolled)
   }, [rollId])
 
-  // A roll that was entered is the take that is meant from now on.
+  // A roll that was entered is the take that is meant from now on; of several parts that of the one that is shown.
   useEffect(() => {
-    if (live.newestTake) {
-      setTake(live.newestTake)
+    if (live.newestTake && live.newestTake.part_id === part?.id) {
+      setTake(live.newestTake.take_id)
       setWanted(undefined)
     }
   }, [live.newestTake])

@@ -24,7 +24,7 @@ export function PartSide({ onFile, bringing }: { onFile: (files: FileList | null
   const prints = monitoring?.settings.print_sim && monitoring.has_di
 
   return (
-    <aside className="flex min-h-0 flex-col gap-2 overflow-y-auto pt-1 pb-2.5">
+    <aside className="flex min-h-0 flex-col gap-1.5 overflow-y-auto pt-1 pb-2">
       <div>
         <Listbox value={part.id} onChange={arm} disabled={rolling !== null}>
           <ListboxButton className="group flex items-center gap-2 text-left font-name text-[26px] leading-none font-bold">
