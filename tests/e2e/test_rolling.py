@@ -147,3 +147,33 @@ def test_a_take_of_which_nothing_is_used_yet_is_listed_where_it_was_rolled(tabs,
     assert take["windows"] == []
     expect(page.get_by_role("button", name=f"Star take {take['number']}")).to_be_attached(timeout=15_000)
     page.get_by_role("radio", name="once").click()
+
+
+def test_two_parts_roll_as_one_and_the_take_of_the_shown_one_is_chosen(tabs, paced):
+    session, before = paced.session, {take["id"] for take in paced.takes()}
+    path, about = f"/api/sessions/{session['id']}", {"name": session["name"], "artist": session["artist"]}
+    shown = next(part for part in session["parts"] if part["armed"])
+    second = next(part for part in session["parts"] if part["name"] == "Bass")
+    rig = paced.get(f"/api/parts/{second['id']}/rig")["rig"]
+    rig = {**rig, "mics": [], "di": {**rig["di"], "input": {**rig["di"]["input"], "number": 5}}}
+    assert paced.send("PUT", f"/api/parts/{second['id']}/rig", {"rig": rig})[0] == 200
+    assert paced.send("PUT", f"{path}/about", {**about, "arm_together": True})[0] == 200
+    for part in (shown, second):
+        assert paced.send("POST", f"{path}/parts/{part['id']}/arm")[0] == 204
+    try:
+        page = tabs()
+        armed = page.get_by_role("complementary").get_by_role("button").first.inner_text()
+        page.keyboard.press("PageDown")
+        expect(page.get_by_text(f"{second['name']} DI")).to_be_visible(timeout=10_000)
+        expect(page.get_by_role("contentinfo").get_by_text("2 parts")).to_be_visible()
+        page.wait_for_timeout(4000)
+        page.keyboard.press("PageDown")
+        new = paced.wait_for(
+            lambda: len(found := [take for take in paced.takes() if take["id"] not in before]) == 2 and found,
+            what="both takes",
+        )
+        assert len({(take["from_frame"], take["frames"]) for take in new}) == 1
+        mine = next(take for take in new if take["part_name"] == armed)
+        expect(page.get_by_role("button", name=f"Take {mine['number']}", pressed=True)).to_be_visible(timeout=10_000)
+    finally:
+        paced.send("PUT", f"{path}/about", {**about, "arm_together": False})
