@@ -4,6 +4,7 @@ import { useDesk } from '../frame/SessionContext'
 import { useWidth } from '../frame/useWidth'
 import { Glyph } from '../signal/Glyph'
 import { count, seconds } from '../signal/format'
+import { isPrinted } from './printed'
 
 /** A section without takes: what the next roll will do, drawn to scale, and the button that does it. */
 export function NextRoll({ line }: { line: SheetLine }) {
@@ -67,9 +68,8 @@ function FilesOf({ part }: { part: Part }) {
   const { takes } = useDesk()
   const monitoring = useMonitoring(part.id).data
   const number = 1 + Math.max(0, ...takes.filter((take) => take.part_id === part.id).map((take) => take.number))
-  const prints = monitoring?.settings.print_sim && monitoring.settings.hear === 'tone' && monitoring.has_di
   const files = part.to_disk.map((step) => ({ kind: step.kind, name: step.name.split(/[,·]/)[0]!.trim().replace(/^Mic/, 'mic') }))
-  if (prints) files.push({ kind: 'sim', name: 'sim' })
+  if (isPrinted(monitoring)) files.push({ kind: 'sim', name: 'sim' })
   return files.map(({ kind, name }) => (
     <li key={name} className="flex items-center gap-2">
       <Glyph kind={kind as 'di' | 'mic' | 'sim'} />

@@ -9,6 +9,7 @@ import { useDesk } from '../frame/SessionContext'
 import { count } from '../signal/format'
 import { CordCard, CordEnd } from './CordCard'
 import { HowItRolls } from './HowItRolls'
+import { isPrinted } from './printed'
 import { ToEars } from './ToEars'
 
 /** The armed part, its two cords, how it rolls, and for how long the disk holds out. */
@@ -21,7 +22,6 @@ export function PartSide({ onFile, bringing }: { onFile: (files: FileList | null
   if (!part) return <aside>This session has no part yet.</aside>
   const binned = takes.filter((take) => take.part_id === part.id && take.binned).length
   const together = session.parts.filter((entry) => entry.armed)
-  const prints = monitoring?.settings.print_sim && monitoring.has_di
 
   return (
     <aside className="flex min-h-0 flex-col gap-1.5 overflow-y-auto pt-1 pb-2">
@@ -49,7 +49,7 @@ export function PartSide({ onFile, bringing }: { onFile: (files: FileList | null
           {part.to_disk.map((step) => (
             <CordEnd key={step.name} kind={step.kind as SignalKind} name={step.name} detail={step.detail} moving={rolling !== null} />
           ))}
-          {prints && (
+          {monitoring && isPrinted(monitoring) && (
             <CordEnd kind="sim" name={`${monitoring.tone_name}, printed`} detail="beside the clean DI" moving={rolling !== null} />
           )}
         </ul>
