@@ -33,10 +33,11 @@ export function Frame() {
 
   const sounds = desk.comparison?.sounds ?? []
   useClicksLeaveFocus()
+  // On whatever page a roll is looked at; while none is on, W is the station's.
+  useKeys(rolling ? [{ key: 'w', does: 'punch in, punch out', act: desk.rolling.punch }] : [], 'act')
   useKeys([
     { key: 'PageDown', does: 'roll, and stop', act: desk.rolling.rollOrStop },
     { key: 'PageUp', does: 'bin the last pass and roll again', act: desk.rolling.binAndRoll },
-    { key: 'w', does: 'punch in, punch out, while it rolls', act: () => rolling && desk.rolling.punch() },
     { key: ' ', does: 'play, and stop', act: desk.playOrStop },
     { key: 'd', does: 'hear it dry, and back', act: desk.hearDry },
     { key: 'l', does: 'loop the take', act: desk.toggleLoop },

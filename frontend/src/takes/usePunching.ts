@@ -1,10 +1,10 @@
 import { useState } from 'react'
 import type { SheetLine } from '../api/client'
-import { type Window, liveState, notice } from '../api/live'
+import { type Window, notice } from '../api/live'
 import { useDesk } from '../frame/SessionContext'
 import { barBeat } from '../signal/format'
 
-/** Ranges set by hand: dragged over the sheet, taken from a section, or pressed in and out while listening or rolling. */
+/** Ranges set by hand: dragged over the sheet, taken from a section, or pressed in and out while listening. */
 export function usePunching() {
   const { session, rolling, player, sheet, sectionId } = useDesk()
   const { settings, setSettings } = rolling
@@ -27,9 +27,8 @@ export function usePunching() {
     setSettings({ windows: window ? [...windows, window] : windows })
   }
 
-  /** W: rolling, it punches in and out; while listening it marks a window; at rest the section becomes one. */
+  /** W where nothing rolls: while listening it marks a window; at rest the section becomes one. */
   function press() {
-    if (liveState().rolling) return rolling.punch()
     if (player.state.playing) {
       const now = player.frameNow()
       if (pressedIn === null || pressedIn >= now) {
