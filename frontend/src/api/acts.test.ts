@@ -56,6 +56,7 @@ describe('a change that is shown before its answer', () => {
     await second
     expect(shown()).toBe('fine')
   })
+
   it('is not overwritten by the answer to a question that was asked before it was there', async () => {
     const { put, answer } = server()
     const { put: get, answer: say } = server()

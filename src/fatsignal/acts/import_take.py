@@ -151,7 +151,7 @@ def _stamp(path: Path, file_rate_hz: int, rate_hz: int) -> int | None:
 def _places(
     files: Sequence[Incoming], read: Sequence[_Read], session: Session, placing: Placing, bar: int
 ) -> tuple[list[int], int, Placing]:
-    """Where each file begins against the others, where the session counts these from, and how it was told."""
+    """Where each file begins against the others, where the earliest lies in the session, and how that was told."""
     at_bar = session.tempo.bar_frame(bar)
     together = [0] * len(files)
     match placing:

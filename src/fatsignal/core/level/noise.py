@@ -15,6 +15,7 @@ from scipy.signal import get_window
 
 from fatsignal.core.clip import Samples
 from fatsignal.core.level.peak import rms_dbfs
+from fatsignal.core.vertex import vertex
 from fatsignal.errors import SignalError
 
 _POLES_HZ = (20.598997, 107.65265, 737.86223, 12194.217)
@@ -167,9 +168,7 @@ def _wandered(power: Samples, ground: Samples, frequency_hz: Samples, nominal_hz
         at = low + int(np.argmax(around))
         if power[at] <= _LINE_FACTOR * ground[at] or not 0 < at < len(power) - 1:
             continue
-        left, middle, right = np.log(power[at - 1 : at + 2] + 1e-300)
-        bend = left - 2 * middle + right
-        place = at + (0.5 * (left - right) / bend if bend < 0 else 0.0)
+        place = at + vertex(np.log(power[at - 1 : at + 2] + 1e-300), 1)
         mains_hz, unsure_hz = place * bin_hz / number, min(unsure_hz, bin_hz / number)
     return float(np.clip(mains_hz, nominal_hz * (1 - _MAINS_SEARCH), nominal_hz * (1 + _MAINS_SEARCH)))
 

@@ -13,6 +13,8 @@ import math
 import numpy as np
 from numba import njit
 
+from fatsignal.core.vertex import vertex
+
 # What `read_series` says of two spectra.
 NO_SERIES, NO_FUNDAMENTAL, SERIES = 0, 1, 2
 # What spectra are padded to, in lengths of their window.
@@ -27,14 +29,6 @@ _CLOSE_CENTS = 3.0
 _LAW_ERROR = 1.5e-5
 _WEAKEST_FUNDAMENTAL_DB = -38.0
 _WEAKEST_PARTIAL_DB = -34.0
-
-
-@njit(cache=True, nogil=True)
-def vertex(values, at):
-    """Place of a peak between samples, by the parabola through three of them."""
-    left, middle, right = values[at - 1], values[at], values[at + 1]
-    bend = left - 2 * middle + right
-    return 0.5 * (left - right) / bend if bend < 0 else 0.0
 
 
 @njit(cache=True, nogil=True)

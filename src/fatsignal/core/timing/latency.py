@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 from scipy import fft
 
 from fatsignal.core.clip import Samples
+from fatsignal.core.vertex import vertex
 from fatsignal.errors import SignalError
 
 PINGS = 6
@@ -116,7 +117,7 @@ def _place_of(stretch: Samples, one: Complex, size: int, longest: int) -> tuple[
     if not 0 < at < len(correlation) - 1:
         return float(at), clear
     # Between its samples the correlation is band-limited: its exact values a sixteenth apart, around the coarse peak.
-    offsets = at + _vertex(np.abs(correlation[at - 1 : at + 2])) + _STEP * np.arange(-2, 3)
+    offsets = at + vertex(np.abs(correlation[at - 1 : at + 2]), 1) + _STEP * np.arange(-2, 3)
     omega = 2 * np.pi * np.arange(len(spectrum)) / size
     turned, turn = spectrum * np.exp(1j * offsets[0] * omega), np.exp(1j * _STEP * omega)
     values = []
@@ -124,11 +125,4 @@ def _place_of(stretch: Samples, one: Complex, size: int, longest: int) -> tuple[
         values.append(abs(float(turned.real.sum())))
         turned = turned * turn
     best = int(np.clip(np.argmax(values), 1, 3))
-    return float(offsets[best] + _STEP * _vertex(np.array(values[best - 1 : best + 2]))), clear
-
-
-def _vertex(three: Samples) -> float:
-    """Place of the top of the parabola through three values, from the middle one, in steps."""
-    left, middle, right = three
-    bend = left - 2 * middle + right
-    return float(0.5 * (left - right) / bend) if bend < 0 else 0.0
+    return float(offsets[best] + _STEP * vertex(np.array(values), best)), clear
