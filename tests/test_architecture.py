@@ -16,7 +16,7 @@ MAY_USE = {
     "tones": {"core", "errors"},
     "files": {"core", "errors"},
     "rig": {"core", "errors", "rig"},
-    "engine": {"core", "errors", "files", "rig", "engine"},
+    "engine": {"core", "errors", "log", "files", "rig", "engine"},
     "store": {"core", "errors", "store"},
     "acts": {"core", "errors", "files", "rig", "engine", "store", "acts"},
     "demo": {"core", "errors", "files", "rig", "engine", "store", "acts", "jobs", "tones", "demo"},

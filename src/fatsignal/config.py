@@ -30,6 +30,10 @@ class Settings(BaseSettings):
         return self.data / "waves"
 
     @property
+    def logs_folder(self) -> Path:
+        return self.data / "logs"
+
+    @property
     def run_folder(self) -> Path:
         return self.data / "run"
 

@@ -11,6 +11,7 @@ from psycopg import AsyncConnection, OperationalError
 
 from fatsignal.config import Settings, settings
 from fatsignal.errors import SetUpFailed
+from fatsignal.log import write_log
 from fatsignal.store.database import migrate
 
 
@@ -23,6 +24,7 @@ def serve() -> None:
     place = settings()
     place.sessions_folder.mkdir(parents=True, exist_ok=True)
     place.run_folder.mkdir(parents=True, exist_ok=True)
+    write_log(place.logs_folder, "server")
     asyncio.run(_prepare(place))
     config = uvicorn.Config(
         create_app(place), host=place.host, port=place.port, log_level="warning", ws_ping_interval=20,
@@ -55,6 +57,7 @@ async def run_worker(name: str) -> None:
     from fatsignal.jobs.queue import make_queue, work
 
     place = settings()
+    write_log(place.logs_folder, "worker")
     queue = make_queue(place.database_url)
     try:
         async with queue.open_async():

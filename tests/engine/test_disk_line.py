@@ -23,6 +23,9 @@ class StuckFiles:
     def stay_in_place(self):
         pass
 
+    def sync(self):
+        pass
+
 
 def in_a_thread(act):
     thread = threading.Thread(target=act, daemon=True)

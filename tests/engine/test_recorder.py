@@ -4,6 +4,7 @@ import errno
 import os
 import shutil
 import subprocess
+import time
 
 import numpy as np
 import pytest
@@ -169,7 +170,8 @@ class FillingDisk(WaveWriter):
     ("trouble", "says"),
     [(errno.ENOSPC, "the disk is full"), (errno.EROFS, "cannot be written to"), (errno.EIO, "writing failed")],
 )
-def test_a_disk_that_fails_keeps_whole_frames_and_tells_the_person(tmp_path, trouble, says):
+def test_a_disk_that_fails_keeps_whole_frames_and_tells_the_person(tmp_path, trouble, says, monkeypatch):
+    monkeypatch.setattr("fatsignal.engine.disk_line._PATIENCE_S", 0.0)
     asked = order(tmp_path)
     disk = type("Disk", (FillingDisk,), {"trouble": trouble})
     _, ended = rolled(asked, Tones(FS), open_writer=disk)
@@ -223,13 +225,105 @@ def test_on_a_truly_full_disk(tmp_path):
         subprocess.run(["umount", str(small)], check=True)
 
 
-def test_a_folder_that_exists_is_left_alone(tmp_path):
-    asked = order(tmp_path)
+class AwayForAMoment(WaveWriter):
+    """A drive that answers with an error for a moment, in the middle of a block, as one does that is unplugged."""
+
+    away_s = 0.6
+
+    def __init__(self, *args, **more):
+        super().__init__(*args, **more)
+        self.back_s = None
+
+    def write(self, block):
+        if self.frames >= 20 * 512 and (self.back_s is None or time.monotonic() < self.back_s):
+            if self.back_s is None:
+                self.back_s = time.monotonic() + self.away_s
+                super().write(block[: len(block) // 3])
+            raise OSError(errno.EIO, os.strerror(errno.EIO))
+        super().write(block)
+
+
+def test_a_drive_that_is_away_for_a_moment_costs_no_sample(tmp_path):
+    asked, source = order(tmp_path, plan=plan(play_bar=1, to_bar=2)), Tones(2 * FS)
+    _, ended = rolled(asked, source, open_writer=AwayForAMoment)
+    assert (ended.reason, ended.problem) == ("section", "")
+    for index, name in enumerate(("DI", "mic A")):
+        back, _ = soundfile.read(take_file(asked, name))
+        np.testing.assert_allclose(back, source.audio[:, index], atol=2.0**-23)
+
+
+def test_room_that_cannot_be_told_for_a_moment_ends_nothing(tmp_path):
+    """The sessions' folder cannot be read for some seconds: the files are open, and the roll goes on."""
+    asked, looks = order(tmp_path, plan=plan(play_bar=1, to_bar=4)), []
+
+    def free(_):
+        looks.append(1)
+        if 1 < len(looks) < 5:
+            raise OSError(errno.EACCES, os.strerror(errno.EACCES))
+        return ROOM
+
+    ended = Recorder(asked, Tones(8 * FS), lambda _: None, free=free).run()
+    assert (ended.reason, ended.problem, ended.frames) == ("section", "", 6 * FS)
+    assert len(looks) > 5
+
+
+def test_room_that_cannot_be_told_at_the_start_is_told_before_anything_is_written(tmp_path):
+    def free(_):
+        raise OSError(errno.EACCES, os.strerror(errno.EACCES))
+
+    ended = Recorder(order(tmp_path), Tones(FS), lambda _: None, free=free).run()
+    assert ended.reason == "problem"
+    assert "cannot be read (Permission denied)" in ended.problem
+
+
+def test_whatever_happens_an_end_is_told_and_what_was_rolled_is_kept(tmp_path):
+    class Broken(Tones):
+        def read_block(self):
+            if self.at >= 40 * 512:
+                raise ZeroDivisionError("nobody foresaw this")
+            return super().read_block()
+
+    asked, told = order(tmp_path, plan=plan(play_bar=1)), []
+    Recorder(asked, Broken(2 * FS), told.append, free=lambda _: ROOM).run()
+    assert isinstance(told[-1], Ended)
+    assert "nobody foresaw this" in told[-1].problem
+    assert "is kept" in told[-1].problem
+    assert soundfile.info(take_file(asked, "DI")).frames == 40 * 512
+    assert journal(asked).ended == "problem"
+
+
+def test_what_was_written_is_on_the_disk_within_a_second_and_the_journal_before_the_first_block(tmp_path, monkeypatch):
+    """After a loss of power only what was synced is there: data and headers every second, names when they are made."""
+    monkeypatch.setattr("fatsignal.engine.disk_line._LOOK_S", 0.0)
+    synced, fdatasync, fsync = [], os.fdatasync, os.fsync
+
+    def name_of(descriptor):
+        return os.readlink(f"/proc/self/fd/{descriptor}").replace(str(tmp_path), "")
+
+    monkeypatch.setattr(os, "fdatasync", lambda fd: (synced.append(name_of(fd)), fdatasync(fd)))
+    monkeypatch.setattr(os, "fsync", lambda fd: (synced.append(name_of(fd)), fsync(fd)))
+    rolled(order(tmp_path, plan=plan(to_bar=2, play_bar=1)), Tones(2 * FS))
+    first_audio = next(at for at, name in enumerate(synced) if name.endswith("DI.wav"))
+    before = synced[:first_audio]
+    assert any("roll" in name and name.endswith(".json") for name in before)
+    assert "/Baritone/Take 03" in before
+    assert "/Baritone" in before
+    for channel in ("DI", "mic A"):
+        assert synced.count(f"/Baritone/Take 03/Baritone 03 - {channel}.wav") >= 2
+
+
+def test_a_folder_that_exists_is_left_alone_and_the_next_number_is_taken(tmp_path):
+    """An import into the same part was quicker."""
+    asked, told = order(tmp_path, plan=plan(play_bar=1)), []
     take_folder(asked).mkdir(parents=True)
     (take_folder(asked) / "mine.wav").write_bytes(b"precious")
-    _, ended = rolled(asked, Tones(FS))
-    assert "nothing was overwritten" in ended.problem
+    Recorder(asked, Tones(FS), told.append, free=lambda _: ROOM).run()
     assert (take_folder(asked) / "mine.wav").read_bytes() == b"precious"
+    assert journal(asked, 1).number == 4
+    assert journal(asked, 1).channels[0].file == "Baritone 04 - DI.wav"
+    assert soundfile.info(take_file(asked, "DI", 1)).frames == FS
+    shown = next(event for event in told if isinstance(event, Rolling))
+    assert shown.parts[0].number == 4
 
 
 @pytest.mark.parametrize("how", ["deleted", "moved"])

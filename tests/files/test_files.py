@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 
 from fatsignal.errors import FileRefused, SettingRefused
 from fatsignal.files.bext import BroadcastNote, unpack_bext
-from fatsignal.files.names import file_name, free_path
+from fatsignal.files.names import file_name
 from fatsignal.files.reamp import reamp_file
 from fatsignal.files.sound import read_blocks, read_clip
 from fatsignal.files.sound_writer import write_sound
@@ -204,11 +204,6 @@ def test_no_name_is_ever_a_path(name):
     assert "\\" not in found
     assert found not in ("", ".", "..")
     assert len(found.encode()) <= 255 or len(found) <= 80
-
-
-def test_a_taken_name_gets_a_number(tmp_path):
-    (tmp_path / "song").mkdir()
-    assert free_path(tmp_path / "song").name == "song (2)"
 
 
 # Re-amping files

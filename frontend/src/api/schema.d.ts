@@ -834,6 +834,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/takes/waiting": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Waiting Takes
+         * @description Takes that were rolled and could not be entered yet; they are tried again by themselves.
+         */
+        get: operations["waiting_takes_api_takes_waiting_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/takes/waiting/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Try Waiting Takes
+         * @description Try at once to enter what waits.
+         */
+        post: operations["try_waiting_takes_api_takes_waiting_try_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/imports/kinds": {
         parameters: {
             query?: never;
@@ -4132,6 +4172,21 @@ export interface components {
             ctx?: Record<string, never>;
         };
         /**
+         * WaitingTake
+         * @description A take on disk that is not yet entered, and why not.
+         */
+        WaitingTake: {
+            /**
+             * Folder
+             * @description Below the folder of all sessions.
+             */
+            folder: string;
+            /** Problem */
+            problem: string;
+            /** Tries */
+            tries: number;
+        };
+        /**
          * Window
          * @description Frames [from_frame, to_frame) on the session's time line, or in a file where that is said.
          */
@@ -5704,6 +5759,44 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["HTTPValidationError"];
                 };
+            };
+        };
+    };
+    waiting_takes_api_takes_waiting_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WaitingTake"][];
+                };
+            };
+        };
+    };
+    try_waiting_takes_api_takes_waiting_try_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };

@@ -2,6 +2,7 @@
 
 import asyncio
 import contextlib
+from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
 
@@ -12,6 +13,7 @@ from fatsignal.core.clip import Clip
 from fatsignal.core.takes.windows import Window, clipped
 from fatsignal.engine.journal import ENTERED_NAME, JOURNAL_NAME, Journal
 from fatsignal.errors import FileRefused
+from fatsignal.files.atomic_write import rename_durably
 from fatsignal.files.sound import facts_of
 from fatsignal.store import takes
 from fatsignal.store.database import Connection
@@ -45,18 +47,48 @@ def read_journal(folder: Path) -> Journal:
         ) from None
 
 
-async def enter_roll(conn: Connection, folder: Path, *, sessions_folder: Path, waves_folder: Path) -> Take | None:
-    """Enter a roll as a take, measured; None when nothing was recorded. The journal is kept as `take.json`.
+@dataclass(frozen=True, slots=True)
+class MeasuredRoll:
+    """A roll that was looked at and is not entered yet; `take` is None where nothing was recorded."""
 
-    A roll whose engine died before its end is entered as recovered, with all frames that reached the disk.
+    folder: Path
+    take: Take | None
+    channels: list[TakeChannel]
+
+
+def measure_roll(folder: Path, *, sessions_folder: Path, waves_folder: Path) -> MeasuredRoll:
+    """Look at what a roll left; the database is not needed for it, and takes it up in `store_roll`.
+
+    A roll whose engine died before its end becomes a recovered take, with all frames that reached the disk.
+
+    Raises
+    ------
+    FileRefused
+        If its journal or its files cannot be read.
     """
-    journal = read_journal(folder)
-    take, channels = await asyncio.to_thread(_measure, journal, folder, sessions_folder, waves_folder)
+    take, channels = _measure(read_journal(folder), folder, sessions_folder, waves_folder)
+    return MeasuredRoll(folder, take, channels)
+
+
+async def store_roll(conn: Connection, measured: MeasuredRoll) -> Take | None:
+    """Enter a measured roll as a take; entering it again is harmless. Its journal is kept as `take.json`.
+
+    Where its number is in use, as when a folder was put back by hand, it gets the next free one.
+    """
+    take = measured.take
     if take is not None:
         async with conn.transaction():
-            await takes.add_take(conn, take, channels)
-    (folder / JOURNAL_NAME).replace(folder / ENTERED_NAME)
+            take = await takes.add_take_numbered(conn, take, measured.channels)
+    await asyncio.to_thread(rename_durably, measured.folder / JOURNAL_NAME, measured.folder / ENTERED_NAME)
     return take
+
+
+def readmit_refused(sessions_folder: Path) -> None:
+    """What an earlier release refused for good is looked at again."""
+    for path in sessions_folder.glob("*/*/*/roll.refused.json"):
+        if not (path.parent / ENTERED_NAME).exists():
+            with contextlib.suppress(OSError):
+                path.replace(path.with_name(JOURNAL_NAME))
 
 
 def _measure(

@@ -16,8 +16,10 @@ from fatsignal.core.level.loudness import integrated_loudness_lufs
 from fatsignal.core.timing.pulse import find_pulse
 from fatsignal.engine.protocol import ListenOrder
 from fatsignal.errors import FileRefused, SignalError
+from fatsignal.files.atomic_write import rename_durably
 from fatsignal.files.bext import BroadcastNote
-from fatsignal.files.names import file_name, free_path
+from fatsignal.files.claims import claim_file
+from fatsignal.files.names import file_name
 from fatsignal.files.sound import read_blocks, read_clip
 from fatsignal.files.sound_writer import write_sound
 from fatsignal.store import backings
@@ -100,24 +102,27 @@ def _keep(
 ) -> BackingFile:  # fmt: skip
     folder = sessions_folder / session.folder / FOLDER
     folder.mkdir(parents=True, exist_ok=True)
-    target = free_path(folder / f"{file_name(name)}.wav")
+    target = claim_file(folder / f"{file_name(name)}.wav")
+    partial = target.with_name(f"{uuid4()}.partial.wav")
     at = session.tempo.bar_frame(1) if from_frame is None else from_frame
     note = BroadcastNote(
         description=target.stem, originated_at=datetime.now().astimezone(), time_reference_frames=max(0, at)
     )
     try:
         frames = write_sound(
-            target,
+            partial,
             blocks,
             rate_hz=session.rate_hz,
             channels=channels,
             depth="24" if depth == "24" else "32f",
             note=note,
         )
-        clip = read_clip(target)
+        clip = read_clip(partial)
         if not np.any(clip.samples):
             raise FileRefused(f"{target.stem} holds nothing but silence: there is nothing to play to")
+        rename_durably(partial, target)
     except BaseException:
+        partial.unlink(missing_ok=True)
         target.unlink(missing_ok=True)
         raise
     backing_id = uuid4()

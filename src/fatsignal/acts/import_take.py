@@ -11,6 +11,7 @@ from uuid import uuid4
 import numpy as np
 
 from fatsignal.acts.survey import keep_wave, survey_channel
+from fatsignal.acts.take_numbers import part_folder
 from fatsignal.acts.uploaded import uploaded_blocks, uploaded_facts
 from fatsignal.core.clip import Clip, Samples
 from fatsignal.core.takes.channel_names import ChannelKind, name_channels
@@ -18,7 +19,8 @@ from fatsignal.core.takes.windows import Window
 from fatsignal.core.timing.delay import align
 from fatsignal.errors import FileRefused, SettingRefused, SignalError
 from fatsignal.files.bext import BroadcastNote, unpack_bext
-from fatsignal.files.names import channel_name, file_name, take_folder_name, take_stem
+from fatsignal.files.claims import claim_take_folder
+from fatsignal.files.names import channel_name, file_name, take_stem
 from fatsignal.files.sound_writer import write_sound
 from fatsignal.files.wave_writer import read_bext
 from fatsignal.store.parts import Part
@@ -55,7 +57,8 @@ def import_take(
     files: Sequence[Incoming], *, session: Session, part: Part, number: int, placing: Placing = "fitting", bar: int = 1,
     sessions_folder: Path, waves_folder: Path,
 ) -> tuple[Take, list[TakeChannel]]:  # fmt: skip
-    """Convert sound files to the session's rate and make one take of them, time-locked.
+    """Convert sound files to the session's rate and make one take of them, time-locked; it has `number`, or the next
+    one that is free.
 
     Any rate, depth and length that can be read. Of a file with two channels the louder one is taken. With "stamp" each
     file lies where its time stamp says; with "sound" the others are laid on the first by the delay between them; with
@@ -76,9 +79,8 @@ def import_take(
     first = min(offsets)
     frames = max(offset - first + len(each.samples) for offset, each in zip(offsets, read, strict=True))
     now = datetime.now().astimezone()
+    number, folder = claim_take_folder(part_folder(sessions_folder, session, part), number)
     stem = take_stem(file_name(part.name), number)
-    folder = sessions_folder / session.folder / file_name(part.name) / take_folder_name(number)
-    folder.mkdir(parents=True, exist_ok=False)
     take_id = uuid4()
     try:
         channels, signals = [], []

@@ -13,7 +13,7 @@ from fatsignal.core.level.pyramid import BASE_FRAMES, Columns, coarser, columns
 from fatsignal.core.level.report import di_advice, measure_level, played_average_dbfs
 from fatsignal.core.plain import json_ready
 from fatsignal.core.takes.windows import Window
-from fatsignal.files.at_once import written_at_once
+from fatsignal.files.atomic_write import atomic_write
 from fatsignal.files.sound import read_clip
 from fatsignal.store.takes import TakeChannel
 
@@ -75,7 +75,7 @@ def level_checks(clip: Clip, *, kind: str) -> dict[str, Any]:
 def keep_wave(folder: Path, key: str, clip: Clip) -> None:
     """Store the finest columns of a clip under `key`; coarser ones are joined from them when asked for."""
     folder.mkdir(parents=True, exist_ok=True)
-    with written_at_once(folder / f"{key}.npy") as partial:
+    with atomic_write(folder / f"{key}.npy") as partial:
         np.save(partial, columns(clip.samples, frames_per_column=BASE_FRAMES))
 
 

@@ -10,7 +10,8 @@ from uuid import uuid4
 from procrastinate import App
 from pydantic import TypeAdapter
 
-from fatsignal.acts.enter_roll import enter_roll
+from fatsignal.acts.enter_roll import measure_roll, store_roll
+from fatsignal.acts.make_session import make_session
 from fatsignal.acts.roll_order import Armed, roll_order, roll_plan
 from fatsignal.core.instrument.player import Note
 from fatsignal.core.timing.tempo import TempoMap
@@ -18,7 +19,7 @@ from fatsignal.demo import song
 from fatsignal.demo.checked import add_backing, check_part
 from fatsignal.engine.captures import capture_of
 from fatsignal.engine.protocol import RollOrder
-from fatsignal.files.names import file_name, free_path, take_folder_name
+from fatsignal.files.names import take_folder_name
 from fatsignal.jobs.queue import ask_to_render
 from fatsignal.rig.interface import SimulatedInterface
 from fatsignal.rig.setup import RigSetup, standard_rig
@@ -71,11 +72,9 @@ async def build_demo(
     first_passes_only: bool = False,
 ) -> None:  # fmt: skip
     """Make *Copper Weather* with its takes, and ask for two prints. `say` is told what is being done."""
-    sessions_folder.mkdir(parents=True, exist_ok=True)
-    folder = free_path(sessions_folder / file_name(song.SONG)).name
     async with conn.transaction():
-        session = await sessions.add_session(
-            conn, name=song.SONG, artist=song.DUO, depth="24", folder=folder, song_bars=song.SONG_BARS,
+        session = await make_session(
+            conn, sessions_folder, name=song.SONG, artist=song.DUO, depth="24", song_bars=song.SONG_BARS,
             tempo=TempoMap.steady(song.TEMPO_BPM, rate_hz=rate_hz, beats_per_bar=song.BEATS_PER_BAR),
         )  # fmt: skip
         song_sections = [replace(section, id=uuid4()) for section in song.SECTIONS]
@@ -107,9 +106,10 @@ async def build_demo(
         for count, ((name, section_name, order), done) in enumerate(zip(orders, played, strict=True), start=1):
             say(f"playing the demonstration: {name}, {section_name.lower()} ({count} of {len(orders)})")
             await asyncio.wrap_future(done)
-            take = await enter_roll(
-                conn, take_folder(order), sessions_folder=sessions_folder, waves_folder=waves_folder
+            measured = await asyncio.to_thread(
+                measure_roll, take_folder(order), sessions_folder=sessions_folder, waves_folder=waves_folder
             )
+            take = await store_roll(conn, measured)
             assert take is not None, "the demonstration is never silent"
             rolled[name, section_name] = take
     if not first_passes_only:

@@ -3,6 +3,7 @@
 import argparse
 import asyncio
 import contextlib
+import logging
 import os
 import secrets
 import signal
@@ -20,14 +21,19 @@ from fatsignal.engine.life import hold_life
 from fatsignal.engine.priority import Rank, prefer_this_process, prefer_this_thread
 from fatsignal.engine.protocol import (
     ADDRESS_NAME,
+    OLDEST_SPOKEN,
     ORDERS,
+    SPOKEN_HERE,
+    VERSION,
+    AnyEvent,
     CuesOrder,
     Ended,
     EngineAddress,
-    Event,
     Hello,
+    Listening,
     ListenOrder,
     Notice,
+    PassEnded,
     PunchOrder,
     QuitOrder,
     Ready,
@@ -35,9 +41,11 @@ from fatsignal.engine.protocol import (
     Rolling,
     RollOrder,
     StandbyOrder,
+    StandingBy,
     StopOrder,
 )
-from fatsignal.files.at_once import written_at_once
+from fatsignal.files.atomic_write import atomic_write
+from fatsignal.log import write_log
 from fatsignal.rig.processes import prepare
 
 if TYPE_CHECKING:
@@ -48,6 +56,8 @@ _LINES_BEHIND = 256
 # Nobody listens and nothing rolls: an engine whose application never comes back ends itself.
 _LONELY_S = 120.0
 _SILENT_S = 0.7
+
+log = logging.getLogger(__name__)
 
 
 class Engine:
@@ -76,11 +86,13 @@ class Engine:
         server = await asyncio.start_server(self._serve_one, "127.0.0.1", 0, limit=_LINE_LIMIT)
         port = server.sockets[0].getsockname()[1]
         address = self._run_folder / ADDRESS_NAME
-        with written_at_once(address) as partial:
+        with atomic_write(address) as partial:
             partial.touch(mode=0o600)
-            partial.write_text(EngineAddress(pid=os.getpid(), port=port, token=self._token).model_dump_json())
+            address_here = EngineAddress(pid=os.getpid(), port=port, token=self._token, speaks=SPOKEN_HERE)
+            partial.write_text(address_here.model_dump_json())
+        log.info("engine %d listens, and speaks versions %d to %d", os.getpid(), OLDEST_SPOKEN, VERSION)
         warming = asyncio.create_task(asyncio.to_thread(_warm_up))
-        warming.add_done_callback(lambda _: self._become_ready())
+        warming.add_done_callback(self._become_ready)
         for name in (signal.SIGTERM, signal.SIGINT):
             self._loop.add_signal_handler(name, self._quit.set)
         lonely = asyncio.create_task(self._end_when_lonely())
@@ -118,7 +130,12 @@ class Engine:
                 )
             told = silent
 
-    def _become_ready(self) -> None:
+    def _become_ready(self, warming: "asyncio.Task[None]") -> None:
+        trouble = None if warming.cancelled() else warming.exception()
+        if trouble is not None:
+            log.error("the kernels could not be loaded", exc_info=trouble)
+            self._tell(Notice(problem=f"the recording engine could not load what it computes with: {trouble}"))
+            return
         self._ready.set()
         self._tell(Ready())
 
@@ -132,7 +149,10 @@ class Engine:
             return
         queue: asyncio.Queue[bytes] = asyncio.Queue()
         ready = self._ready.is_set()
-        queue.put_nowait(_line(Hello(pid=os.getpid(), ready=ready, rolling=self._told, busy_with=self._busy_with)))
+        hello = Hello(
+            pid=os.getpid(), speaks=SPOKEN_HERE, ready=ready, rolling=self._told, busy_with=self._busy_with
+        )
+        queue.put_nowait(_line(hello))
         self._listeners.add(queue)
         sending = asyncio.create_task(_send_all(queue, writer))
         try:
@@ -175,7 +195,9 @@ class Engine:
                 if self._capture is not None:
                     self._capture.punch()
             case CuesOrder():
-                if self._capture is not None:
+                heard = self._rolling
+                # Another session's faders move nothing here.
+                if self._capture is not None and heard and order.session_id in (None, heard.session_id):
                     self._capture.set_cues(order.cues)
             case QuitOrder():
                 self._quit.set()
@@ -201,25 +223,48 @@ class Engine:
 
         if order.paced:
             prefer_this_thread(Rank.SOUND)
+        begun = ended = False
+
+        def tell(event: AnyEvent) -> None:
+            nonlocal begun, ended
+            begun = begun or isinstance(event, Rolling | Listening | StandingBy)
+            ended = ended or isinstance(event, Ended)
+            self._tell_from_thread(event)
+
+        log.info("%s %s of session %s begins", order.do, order.roll_id, order.session_id)
         try:
-            with capture_of(order, self._tell_from_thread, self._ears, apart=self._apart) as capture:
+            with capture_of(order, tell, self._ears, apart=self._apart) as capture:
                 self._capture = capture
                 if self._stop_asked and self._rolling is order:
                     # Pressed again while the source was being opened.
                     capture.stop()
                 capture.run()
         except Exception as trouble:
-            self._tell_from_thread(Refused(problem=f"it could not start: {trouble}"))
+            log.exception("%s %s could not be carried out", order.do, order.roll_id)
+            if not begun:
+                ended = True
+                self._tell_from_thread(Refused(problem=f"it could not start: {trouble}"))
         finally:
             self._capture = None
+            if not ended:
+                # Who waits for an end waits for ever: it is told whatever happened.
+                self._tell_from_thread(
+                    Ended(
+                        roll_id=order.roll_id, folder=getattr(order, "folder", None), frames=0, reason="problem",
+                        problem="the recording engine met a fault: what came until then is kept; roll again",
+                        listened=isinstance(order, ListenOrder), stood_by=isinstance(order, StandbyOrder),
+                    )
+                )  # fmt: skip
             if self._rolling is order:
                 self._rolling = None
 
-    def _tell_from_thread(self, event: Event) -> None:
+    def _tell_from_thread(self, event: AnyEvent) -> None:
         with contextlib.suppress(RuntimeError):  # the loop is closing: nobody is left to be told
             self._loop.call_soon_threadsafe(self._tell, event)
 
-    def _tell(self, event: Event) -> None:
+    def _tell(self, event: AnyEvent) -> None:
+        if isinstance(event, Ended | Refused | Notice | PassEnded):
+            log.info("%s", event.model_dump_json(exclude_none=True))
         if isinstance(event, Rolling):
             self._told = event
         elif isinstance(event, Refused) or (isinstance(event, Ended) and not event.stood_by):
@@ -240,7 +285,7 @@ async def _send_all(queue: asyncio.Queue[bytes], writer: asyncio.StreamWriter) -
             await writer.drain()
 
 
-def _line(event: Event) -> bytes:
+def _line(event: AnyEvent) -> bytes:
     return event.model_dump_json().encode() + b"\n"
 
 
@@ -274,6 +319,7 @@ async def _main() -> None:
     parser.add_argument("--apart", action="store_true", help="the simulated rig plays in a process of its own")
     arguments = parser.parse_args()
     arguments.run_folder.mkdir(parents=True, exist_ok=True)
+    write_log(arguments.run_folder.parent / "logs", "engine")
     prefer_this_process()
     life = hold_life(arguments.run_folder)
     if life is None:

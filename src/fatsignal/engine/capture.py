@@ -8,6 +8,11 @@ from fatsignal.engine.protocol import Cue
 from fatsignal.rig.source import Source
 
 
+def fault_sentence(trouble: Exception) -> str:
+    """What ended a capture that nobody foresaw."""
+    return f"the recording engine met a fault ({trouble}): what came until then is kept; try again"
+
+
 class Capture:
     """`run` blocks until it is over. The other methods may be called from any thread; what a capture has no use for
     does nothing.

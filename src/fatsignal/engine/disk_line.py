@@ -1,9 +1,12 @@
 """The way to the disk: a thread of its own, so that a slow disk does not hold up the blocks that arrive.
 
 Blocks wait here for about twenty milliseconds and are written together; killed at any moment, the process leaves all
-but that on disk. Several seconds of each take may wait before whoever brings more is held up.
+but that on disk. Once a second what was written is brought through to the disk itself, so that a loss of power takes no
+more than that second. Several seconds of each take may wait before whoever brings more is held up.
 """
 
+import errno
+import logging
 import threading
 import time
 from collections import Counter
@@ -19,16 +22,29 @@ from fatsignal.engine.take_files import TakeFiles
 _GATHER_S = 0.02
 _MOST_WAITING_S = 4.0
 _LOOK_S = 1.0
+# A drive that is away for a moment: so long it is tried again, and as much of each take may wait meanwhile.
+_PATIENCE_S = 3.5
+_TRY_AGAIN_S = 0.1
+# These do not pass by themselves.
+_LASTING = {
+    errno.ENOSPC, errno.EDQUOT, errno.EFBIG, errno.EROFS, errno.EACCES, errno.EPERM, errno.EBADF, errno.EEXIST,
+    errno.ENOTDIR, errno.ENAMETOOLONG,
+}  # fmt: skip
+
+log = logging.getLogger(__name__)
 
 
 class DiskLine:
     """Writes and other acts on files, one after the other in the order given.
 
-    After the first trouble no more is written, but files are closed as asked: what is on disk stays.
+    What passes within some seconds is no trouble. After the first trouble no more is written, but files are closed as
+    asked: what is on disk stays.
     """
 
     def __init__(self, *, rate_hz: int, real_time: bool = False) -> None:
         self._real_time = real_time
+        # The longest that bringing one take through to the disk took.
+        self.slowest_sync_s = 0.0
         self.trouble: OSError | None = None
         self._most_frames = round(_MOST_WAITING_S * rate_hz)
         self._changed = threading.Condition()
@@ -97,10 +113,10 @@ class DiskLine:
         written = Counter({files: sum(map(len, blocks)) for files, blocks in gathered.items()})
         for files, blocks in gathered.items():
             if self.trouble is None:
-                self._guarded(partial(files.write, np.concatenate(blocks)))
+                self._guarded(partial(self._put, files, np.concatenate(blocks)))
                 if look:
                     self._looked_s = time.monotonic()
-                    self._guarded(files.stay_in_place)
+                    self._look_after(files)
         gathered.clear()
         if written:
             with self._changed:
@@ -108,11 +124,44 @@ class DiskLine:
                 self._waiting_frames = self._waiting_frames - written
                 self._changed.notify_all()
 
+    def _put(self, files: TakeFiles, block: Samples) -> None:
+        until_s = time.monotonic() + _PATIENCE_S
+        try:
+            files.write(block)
+            return
+        except OSError as trouble:
+            if trouble.errno in _LASTING:
+                raise
+            log.warning("writing to %s failed, and is tried again: %s", files.folder, trouble)
+        while True:
+            time.sleep(_TRY_AGAIN_S)
+            try:
+                files.write_rest()
+                return
+            except OSError as trouble:
+                if trouble.errno in _LASTING or time.monotonic() > until_s:
+                    raise
+
+    def _look_after(self, files: TakeFiles) -> None:
+        """Where a folder went and whether the disk has it all; what fails here is tried again a second later.
+
+        The files are open: what is written goes into them whether or not their folder can be seen.
+        """
+        try:
+            files.stay_in_place()
+            began_s = time.monotonic()
+            files.sync()
+            self.slowest_sync_s = max(self.slowest_sync_s, time.monotonic() - began_s)
+        except Exception as trouble:
+            log.warning("%s cannot be looked after: %s", files.folder, trouble)
+
     def _guarded(self, act: Callable[[], None]) -> None:
         try:
             act()
         except OSError as trouble:
+            log.warning("the disk refused: %s", trouble)
             self.trouble = self.trouble or trouble
         except Exception as trouble:
+            log.exception("the disk line met a fault")
             # Whatever it is: the thread lives on, so that files are closed and nobody waits for ever.
             self.trouble = self.trouble or OSError(str(trouble))

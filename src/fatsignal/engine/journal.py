@@ -9,7 +9,7 @@ from pydantic import BaseModel
 
 from fatsignal.core.takes.windows import Gap, Window
 from fatsignal.engine.protocol import ChannelFile
-from fatsignal.files.at_once import written_at_once
+from fatsignal.files.atomic_write import atomic_write
 from fatsignal.rig.setup import RigSetup
 
 JOURNAL_NAME = "roll.json"
@@ -54,7 +54,7 @@ class Journal(BaseModel):
     into_bin: bool = False
 
     def write(self, folder: Path) -> None:
-        """Put the journal into a take's folder; it is whole at any moment.
+        """Put the journal into a take's folder; it is whole at any moment, and on the disk when this returns.
 
         Raises
         ------
@@ -63,7 +63,7 @@ class Journal(BaseModel):
         """
         path = folder / JOURNAL_NAME
         try:
-            with written_at_once(path) as partial:
+            with atomic_write(path, durable=True) as partial:
                 partial.write_text(self.model_dump_json(indent=1))
         except OSError:
             if not path.exists():

@@ -2,6 +2,7 @@
 
 import asyncio
 import contextlib
+import logging
 import subprocess
 import sys
 from collections.abc import AsyncIterator
@@ -9,11 +10,13 @@ from pathlib import Path
 from uuid import UUID
 
 from fatsignal.engine.life import engine_lives
-from fatsignal.engine.protocol import ADDRESS_NAME, EVENTS, EngineAddress, Event, Order
+from fatsignal.engine.protocol import ADDRESS_NAME, SPOKEN_HERE, AnyEvent, EngineAddress, Order, read_event
 from fatsignal.errors import RollRefused
 
 _LINE_LIMIT = 8 * 1024 * 1024
 _START_S = 10.0
+
+log = logging.getLogger(__name__)
 
 
 def running_engine(run_folder: Path) -> EngineAddress | None:
@@ -69,7 +72,8 @@ class EngineLink:
         Raises
         ------
         RollRefused
-            If no engine answers within ten seconds.
+            If no engine answers within ten seconds, or the one that runs is of a release too far from this one. Left
+            alone, that one ends by itself when its roll is over.
         """
         now = asyncio.get_running_loop().time
         deadline, start_at = now() + _START_S, now()
@@ -79,6 +83,11 @@ class EngineLink:
                 start_engine(self._run_folder, apart=self._apart)
                 start_at = now() + _START_S / 2
             if address is not None:
+                if address.speaks.common_with(SPOKEN_HERE) is None:
+                    raise RollRefused(
+                        "a recording engine of another release still runs here: what it rolls goes on, and it ends by "
+                        "itself two minutes later"
+                    )
                 try:
                     self._reader, self._writer = await asyncio.open_connection(
                         "127.0.0.1", address.port, limit=_LINE_LIMIT
@@ -99,11 +108,19 @@ class EngineLink:
         self._writer.write(order.model_dump_json().encode() + b"\n")
         await self._writer.drain()
 
-    async def events(self) -> AsyncIterator[Event]:
-        """Events until the connection ends."""
+    async def events(self) -> AsyncIterator[AnyEvent]:
+        """Events until the connection ends; what cannot be understood is passed over, and noted."""
         assert self._reader is not None, "connect() comes first"
         while line := await self._reader.readline():
-            yield EVENTS.validate_json(line)
+            try:
+                event = read_event(line)
+            except ValueError as problem:
+                log.warning("an event of the engine is not understood: %s", problem)
+                continue
+            if event is None:
+                log.info("the engine tells what this release does not know: %.80r", line)
+                continue
+            yield event
 
     async def close(self) -> None:
         if self._writer is not None:

@@ -1,5 +1,6 @@
 """Listening for a check, or to what the computer plays: to disk, with meters, and with the pitch of a string."""
 
+import logging
 from collections.abc import Callable
 from datetime import datetime
 
@@ -7,7 +8,7 @@ import numpy as np
 
 from fatsignal.core.pitch.notes import targets_of
 from fatsignal.core.pitch.tuner import Tuner
-from fatsignal.engine.capture import Capture
+from fatsignal.engine.capture import Capture, fault_sentence
 from fatsignal.engine.disk_line import DiskLine
 from fatsignal.engine.intake import Intake
 from fatsignal.engine.meter_window import METER_HZ, MeterWindow, Ticks
@@ -17,6 +18,8 @@ from fatsignal.engine.take_files import TakeFiles, WriterFactory, disk_sentence
 from fatsignal.errors import FatSignalError, RollRefused
 from fatsignal.files.wave_writer import WaveWriter
 from fatsignal.rig.source import Source
+
+log = logging.getLogger(__name__)
 
 
 class Listener(Capture):
@@ -47,6 +50,9 @@ class Listener(Capture):
             reason = self._listen()
         except FatSignalError as trouble:
             reason, problem = "problem", str(trouble)
+        except Exception as trouble:
+            log.exception("%s met a fault", order.roll_id)
+            reason, problem = "problem", fault_sentence(trouble)
         finally:
             self._source.close()
             self._disk.do(self._close)

@@ -1,6 +1,7 @@
 """The way to the ears: live parts, what plays beside them and the click, mixed for every listener, block by block."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
 from uuid import UUID
 
 import numpy as np
@@ -22,6 +23,14 @@ _PATIENCE_SHARE = 0.25
 _HURRIED_PATIENCE_S = 1.0
 
 
+@dataclass(frozen=True, slots=True)
+class _Mixes:
+    """All cues with their gains, swapped as one: the thread that mixes never sees half of a change."""
+
+    cues: Mapping[UUID, Cue]
+    gains: Mapping[UUID, tuple[Samples, Samples]]
+
+
 class Monitor:
     """Mixes what is heard. Without listeners it does nothing."""
 
@@ -35,8 +44,7 @@ class Monitor:
         self._plan, self._playback = plan, playback
         self._hurried = hurried
         self._own = side_by_side(len(part.setup.inputs) for part in parts)
-        self._cues: dict[UUID, Cue] = {}
-        self._wanted: dict[UUID, tuple[Samples, Samples]] = {}
+        self._mixes = _Mixes({}, {})
         self._limiters: dict[UUID, Limiter] = {}
         self._gains: dict[UUID, tuple[Samples, Samples]] = {}
         self.windows: Sequence[Window] = ()
@@ -46,8 +54,10 @@ class Monitor:
         """Other levels and pans; they are faded to over the next block."""
         columns = self._playback.columns if self._playback is not None else []
         keys = [part.key for part in self._parts]
-        self._wanted = {cue.cue_id: (gains_of(cue.mix, columns), live_gains(cue.mix, keys)) for cue in cues}
-        self._cues = {cue.cue_id: cue for cue in cues}
+        self._mixes = _Mixes(
+            {cue.cue_id: cue for cue in cues},
+            {cue.cue_id: (gains_of(cue.mix, columns), live_gains(cue.mix, keys)) for cue in cues},
+        )
 
     @property
     def listened(self) -> bool:
@@ -58,13 +68,14 @@ class Monitor:
         """Bring a block, as it came in, to all who listen."""
         if self._ears is None or not len(block.samples):
             return
-        listened = [cue_id for cue_id in self._ears.listened if cue_id in self._cues]
+        mixes = self._mixes
+        listened = [cue_id for cue_id in self._ears.listened if cue_id in mixes.cues]
         if not listened:
             return
         live = self._live(block, wet)
         beside = self._beside(block.at_frame, len(block.samples))
         for cue_id in listened:
-            out = self._mixed(cue_id, live, beside)
+            out = self._mixed(mixes.cues[cue_id], mixes.gains[cue_id], live, beside)
             self._ears.send(cue_id, block.at_frame, out)
 
     def _live(self, block: Block, wet: Wet) -> Samples:
@@ -98,8 +109,10 @@ class Monitor:
         pieces = [gate(self.windows, song, rate_hz=self._rate_hz) for _, song in self._plan.segments(at_frame, frames)]
         return np.concatenate(pieces)
 
-    def _mixed(self, cue_id: UUID, live: Samples, beside: Samples | None) -> Samples:
-        mix, wanted = self._cues[cue_id].mix, self._wanted[cue_id]
+    def _mixed(
+        self, cue: Cue, wanted: tuple[Samples, Samples], live: Samples, beside: Samples | None
+    ) -> Samples:
+        cue_id, mix = cue.cue_id, cue.mix
         before = self._gains.get(cue_id, wanted)
         self._gains[cue_id] = wanted
         out = _faded(live, before[1], wanted[1])

@@ -1,8 +1,9 @@
 """One pass of a roll: a take for each part that rolls, with its files, its journal and its windows."""
 
+import errno
 import shutil
+import threading
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 from datetime import datetime
 from functools import partial
 from typing import Literal
@@ -23,17 +24,30 @@ from fatsignal.rig.source import InputChannel, side_by_side
 Reason = Literal["stopped", "section", "space", "problem"]
 
 _SOME_DAY = 1 << 62
+_MOST_NUMBERS_TRIED = 10_000
 _COUNT_IN = "stopped before its window began"
 _HARDLY_BEGUN = "stopped in its first bar"
 
 
-@dataclass(slots=True)
 class _Take:
-    """A part's take in this pass; `columns` are its channels among those of the source."""
+    """A part's take in this pass; `columns` are its channels among those of the source.
 
-    files: TakeFiles
-    journal: Journal
-    columns: slice
+    Its journal is changed by the thread that rolls and by the disk line: `change` does so whole.
+    """
+
+    def __init__(self, part: PartOrder, files: TakeFiles, journal: Journal, columns: slice) -> None:
+        self.part, self.files, self.columns = part, files, columns
+        self.journal = journal
+        self._changing = threading.Lock()
+
+    def change(self, changes: Callable[[Journal], dict[str, object]]) -> None:
+        with self._changing:
+            self.journal = self.journal.model_copy(update=changes(self.journal))
+
+    def take_number(self, number: int) -> None:
+        """Another number, where a folder of this one is there already: whoever makes the folder has the number."""
+        self.files.call(self.part.folder / take_folder_name(number), take_stem(self.part.name, number))
+        self.change(lambda _: {"number": number, "channels": self.files.channels})
 
 
 class RollingPass:
@@ -77,7 +91,7 @@ class RollingPass:
             from_frame=self.place.song_from, windows=self.windows, by_hand=self.by_hand, setup=part.setup,
             channels=files.channels, started_at=started_at, sim_tone=_sim_tone(part), heard=_heard(order),
         )  # fmt: skip
-        return _Take(files, journal, columns)
+        return _Take(part, files, journal, columns)
 
     @property
     def frames(self) -> int:
@@ -163,7 +177,7 @@ class RollingPass:
 
     def _change(self, changes: Callable[[Journal], dict[str, object]]) -> None:
         for take in self._takes:
-            take.journal = take.journal.model_copy(update=changes(take.journal))
+            take.change(changes)
             self._disk.do(partial(_keep, take))
 
 
@@ -189,7 +203,16 @@ def _sim_tone(part: PartOrder) -> SimTone | None:
 
 
 def _open(take: _Take) -> None:
-    take.files.open(take.journal.started_at, first=partial(_keep, take))
+    """Under the first number from its own on that nothing in the part's folder has: an import may have been quicker."""
+    for number in range(take.journal.number, take.journal.number + _MOST_NUMBERS_TRIED):
+        if number != take.journal.number:
+            take.take_number(number)
+        try:
+            take.files.open(take.journal.started_at, first=partial(_keep, take))
+            return
+        except FileExistsError:
+            continue
+    raise FileExistsError(errno.EEXIST, "no free number")
 
 
 def _keep(take: _Take) -> None:
@@ -201,7 +224,7 @@ def _close(take: _Take, reason: Reason, into_bin: bool, note: str) -> None:
     if not take.files.opened:
         return
     trouble = take.files.close()
-    take.journal = take.journal.model_copy(update={"ended": reason, "into_bin": into_bin, "problem": note})
+    take.change(lambda _: {"ended": reason, "into_bin": into_bin, "problem": note})
     _keep(take)
     if trouble is not None:
         raise trouble

@@ -1,15 +1,19 @@
-"""What the engine and whoever drives it say to each other: one JSON document a line, with a version.
+"""What the engine and whoever drives it say to each other: one JSON document a line.
 
 The first line to the engine is its token; then come orders. The engine answers with events, and
 sends them to everyone who is connected. A connection whose first line is the token and the id of a cue is a pair of
 ears: it gets that cue's sound (`engine/ears.py`), and nothing else.
+
+An engine outlives its server, so the two may be of different releases. Which versions an engine speaks stands in its
+address and in its first event; both sides pass over fields that they do not know, and events that they do not know.
+Fields and events may therefore be added within a version; what changes its meaning, or goes, makes a new one.
 """
 
 from pathlib import Path
 from typing import Annotated, Literal
 from uuid import UUID
 
-from pydantic import BaseModel, ConfigDict, Field, TypeAdapter
+from pydantic import BaseModel, ConfigDict, Field, TypeAdapter, ValidationError
 
 from fatsignal.core.cue.mix import CueMix
 from fatsignal.core.cue.monitoring import Hear, When
@@ -22,12 +26,29 @@ from fatsignal.core.tone.document import Tone
 from fatsignal.rig.interface import SimulatedInterface
 from fatsignal.rig.setup import RigSetup
 
-VERSION: Literal[2] = 2
+VERSION = 3
+# Whose orders an engine of this release understands, and whose events a server of it does.
+OLDEST_SPOKEN = 2
+
+
+class Speaks(BaseModel):
+    """The versions that one side understands, both included."""
+
+    oldest: int = 2
+    newest: int = 2
+
+    def common_with(self, other: "Speaks") -> int | None:
+        """The newest version that both understand; None where there is none."""
+        newest = min(self.newest, other.newest)
+        return newest if newest >= max(self.oldest, other.oldest) else None
+
+
+SPOKEN_HERE = Speaks(oldest=OLDEST_SPOKEN, newest=VERSION)
 
 
 class _Message(BaseModel):
-    model_config = ConfigDict(extra="forbid", ser_json_inf_nan="constants")
-    v: Literal[2] = VERSION
+    model_config = ConfigDict(extra="ignore", ser_json_inf_nan="constants")
+    v: int = VERSION
 
 
 class _CaptureOrder(_Message):
@@ -53,7 +74,7 @@ class _CaptureOrder(_Message):
 class PartMonitor(BaseModel):
     """How a part is heard while it is played; `tone` is the whole document, so that nobody has to be asked."""
 
-    model_config = ConfigDict(extra="forbid")
+    model_config = ConfigDict(extra="ignore")
 
     hear: Hear = "nothing"
     when: When = "always"
@@ -66,7 +87,7 @@ class PartMonitor(BaseModel):
 class PlayPiece(BaseModel):
     """A stretch of the song from a file whose first frame lies at `begins_frame` of the song."""
 
-    model_config = ConfigDict(extra="forbid")
+    model_config = ConfigDict(extra="ignore")
 
     file: Path
     begins_frame: int
@@ -77,7 +98,7 @@ class PlayPiece(BaseModel):
 class PlayTrack(BaseModel):
     """What plays beside the roll: a part's takes, or a backing track; `own` takes are heard outside windows only."""
 
-    model_config = ConfigDict(extra="forbid")
+    model_config = ConfigDict(extra="ignore")
 
     key: str
     pieces: list[PlayPiece]
@@ -89,7 +110,7 @@ class PlayTrack(BaseModel):
 class Cue(BaseModel):
     """What one listener hears."""
 
-    model_config = ConfigDict(extra="forbid")
+    model_config = ConfigDict(extra="ignore")
 
     cue_id: UUID
     mix: CueMix
@@ -101,7 +122,7 @@ class PartOrder(BaseModel):
     Pass k of the roll becomes take `first_number` + k, in `folder` / "Take 07", as "Baritone 07 - DI.wav".
     """
 
-    model_config = ConfigDict(extra="forbid")
+    model_config = ConfigDict(extra="ignore")
 
     part_id: UUID
     name: str
@@ -147,9 +168,10 @@ class StandbyOrder(_CaptureOrder):
 
 
 class CuesOrder(_Message):
-    """Levels and pans changed: they hold from the next block on."""
+    """Levels and pans of a session's listeners changed: they hold from the next block on, where it is heard now."""
 
     do: Literal["cues"] = "cues"
+    session_id: UUID | None = None
     cues: list[Cue]
 
 
@@ -207,6 +229,7 @@ class Hello(_Message):
 
     event: Literal["hello"] = "hello"
     pid: int
+    speaks: Speaks = Speaks()
     ready: bool
     rolling: "Rolling | None"
     busy_with: UUID | None = None
@@ -343,12 +366,29 @@ Event = Annotated[AnyEvent, Field(discriminator="event")]
 EVENTS: TypeAdapter[AnyEvent] = TypeAdapter(Event)
 
 
+def read_event(line: bytes) -> AnyEvent | None:
+    """An event; None where it is of a kind that this release does not know.
+
+    Raises
+    ------
+    ValidationError
+        If it lacks what its kind needs, or is no event at all.
+    """
+    try:
+        return EVENTS.validate_json(line)
+    except ValidationError as problem:
+        if all(each["type"] == "union_tag_invalid" for each in problem.errors()):
+            return None
+        raise
+
+
 class EngineAddress(BaseModel):
     """Where a running engine listens; lies in the run folder, readable by its owner only."""
 
     pid: int
     port: int
     token: str
+    speaks: Speaks = Speaks()
 
 
 ADDRESS_NAME = "engine.json"

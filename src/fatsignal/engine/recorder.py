@@ -1,9 +1,10 @@
 """A roll: one stream to disk, cut into passes, each a take of its own with nothing lost at the seam."""
 
+import logging
 import time
 from collections.abc import Callable, Sequence
 
-from fatsignal.engine.capture import Capture
+from fatsignal.engine.capture import Capture, fault_sentence
 from fatsignal.engine.disk_line import DiskLine
 from fatsignal.engine.disk_space import LEAST_TO_START_S, FreeBytes, SpaceWatch, free_bytes
 from fatsignal.engine.intake import Arrived, Intake
@@ -15,6 +16,8 @@ from fatsignal.engine.take_files import WriterFactory, disk_sentence
 from fatsignal.errors import FatSignalError, RollRefused
 from fatsignal.files.wave_writer import WaveWriter
 from fatsignal.rig.source import Source
+
+log = logging.getLogger(__name__)
 
 
 class Recorder(Capture):
@@ -71,6 +74,10 @@ class Recorder(Capture):
             reason = self._roll()
         except FatSignalError as trouble:
             reason, problem = "problem", str(trouble)
+        except Exception as trouble:
+            # Whatever it is, it is told as an end: who waits for one would wait for ever.
+            log.exception("roll %s met a fault", self.roll_id)
+            reason, problem = "problem", fault_sentence(trouble)
         finally:
             self._source.close()
             self._disk.catch_up()

@@ -1,13 +1,16 @@
 """Nothing rolls: who is armed hears the own playing, with meters, and nothing goes to disk."""
 
+import logging
 from collections.abc import Callable, Sequence
 
-from fatsignal.engine.capture import Capture
+from fatsignal.engine.capture import Capture, fault_sentence
 from fatsignal.engine.live_chains import LiveChains
 from fatsignal.engine.meter_window import METER_HZ, MeterWindow, Ticks
 from fatsignal.engine.monitor import Monitor
 from fatsignal.engine.protocol import ChannelFile, Cue, Ended, Event, StandbyOrder, StandingBy
 from fatsignal.errors import FatSignalError
+
+log = logging.getLogger(__name__)
 
 # Where nobody listens any more, as when the page was closed, the device is let go.
 _NOBODY_S = 15.0
@@ -47,6 +50,9 @@ class Standby(Capture):
                     self._tell(meters.take().told(order.roll_id, frame=0, bar=1, beat=1, **self._chains.load()))
         except FatSignalError as trouble:
             problem = str(trouble)
+        except Exception as trouble:
+            log.exception("%s met a fault", order.roll_id)
+            problem = fault_sentence(trouble)
         finally:
             self._source.close()
         self._tell(

@@ -8,6 +8,7 @@ from pathlib import Path
 from fatsignal.core.clip import Samples
 from fatsignal.core.level.depth import Depth
 from fatsignal.engine.protocol import ChannelFile
+from fatsignal.files.atomic_write import sync_folder
 from fatsignal.files.bext import BroadcastNote
 from fatsignal.files.names import channel_name
 from fatsignal.files.wave_writer import WaveWriter
@@ -23,18 +24,24 @@ class TakeFiles:
         self, folder: Path, stem: str, channels: Sequence[InputChannel], *, rate_hz: int, depth: Depth, from_frame: int,
         open_writer: WriterFactory = WaveWriter,
     ) -> None:  # fmt: skip
-        self.folder = folder
         self.rate_hz = rate_hz
-        self.channels = [
-            ChannelFile(name=channel.name, kind=channel.kind, file=f"{channel_name(stem, channel.name)}.wav")
-            for channel in channels
-        ]
-        self._stem = stem
+        self._inputs = list(channels)
         self._depth: Depth = depth
         self._from_frame = from_frame
         self._open_writer = open_writer
         self._writers: list[WaveWriter] = []
         self._moved: Callable[[], None] | None = None
+        self._unwritten: Samples | None = None
+        self._written_frames = 0
+        self.call(folder, stem)
+
+    def call(self, folder: Path, stem: str) -> None:
+        """Where they will lie and how their names begin; only before they are opened."""
+        self.folder, self._stem = folder, stem
+        self.channels = [
+            ChannelFile(name=channel.name, kind=channel.kind, file=f"{channel_name(stem, channel.name)}.wav")
+            for channel in self._inputs
+        ]
 
     @property
     def frames(self) -> int:
@@ -54,6 +61,7 @@ class TakeFiles:
             If the folder is there already, or the disk refuses.
         """
         self.folder.mkdir(parents=True, exist_ok=False)
+        sync_folder(self.folder.parent)
         self._moved = first
         if first is not None:
             first()
@@ -65,22 +73,38 @@ class TakeFiles:
             self._writers.append(
                 self._open_writer(self.folder / channel.file, rate_hz=self.rate_hz, depth=self._depth, note=note)
             )
+        sync_folder(self.folder)
 
     def write(self, block: Samples) -> None:
         """Append a block, shape (frames, channels); afterwards every file is whole.
 
-        On a disk that fills, every channel takes as much as fits before the trouble is raised.
+        On a disk that fails, every channel takes as much as it can before the trouble is raised; `write_rest` goes on
+        from there.
         """
+        self._unwritten, self._written_frames = block, self.frames
+        self.write_rest()
+
+    def write_rest(self) -> None:
+        """What of the last block is not yet written, each channel from where it stopped."""
+        if self._unwritten is None:
+            return
         first: OSError | None = None
         for index, writer in enumerate(self._writers):
+            rest = self._unwritten[max(0, writer.frames - self._written_frames) :, index : index + 1]
             try:
-                writer.write(block[:, index : index + 1])
+                if len(rest):
+                    writer.write(rest)
+                writer.flush()
             except OSError as trouble:
                 first = first or trouble
-        for writer in self._writers:
-            writer.flush()
         if first is not None:
             raise first
+        self._unwritten = None
+
+    def sync(self) -> None:
+        """Return when all that was written is on the disk."""
+        for writer in self._writers:
+            writer.sync()
 
     def stay_in_place(self) -> None:
         """Where the folder was moved or deleted meanwhile, make it again, with all that was written until now."""

@@ -2,7 +2,6 @@
 
 import re
 import unicodedata
-from pathlib import Path
 
 _LONGEST = 80
 _FORBIDDEN = re.compile(r'[<>:"/\\|?*\x00-\x1f\x7f]')
@@ -17,15 +16,6 @@ def file_name(name: str, *, fallback: str = "Untitled") -> str:
     if not plain or plain.lower() in _RESERVED:
         return fallback
     return plain
-
-
-def free_path(path: Path) -> Path:
-    """`path`, or with " (2)", " (3)" … before its ending until nothing has that name."""
-    candidate, number = path, 2
-    while candidate.exists():
-        candidate = path.with_name(f"{path.stem} ({number}){path.suffix}")
-        number += 1
-    return candidate
 
 
 def take_folder_name(number: int) -> str:

@@ -6,7 +6,7 @@ import numpy as np
 
 from fatsignal.core.takes.notes import Playing
 from fatsignal.core.timing.attacks import Rise
-from fatsignal.files.at_once import written_at_once
+from fatsignal.files.atomic_write import atomic_write
 
 # Raised when what is heard changes: files of another version are made again.
 VERSION = 2
@@ -15,7 +15,7 @@ VERSION = 2
 def save_playing(path: Path, playing: Playing) -> None:
     """Keep it; a file that is there is replaced at once or not at all."""
     path.parent.mkdir(parents=True, exist_ok=True)
-    with written_at_once(path) as partial:
+    with atomic_write(path) as partial:
         np.savez(
             partial, version=VERSION, rate_hz=playing.rate_hz, frames=playing.frames, clearness=playing.clearness,
             attack_db=playing.attack_db, body_db=playing.body_db, pitch_hz=playing.pitch_hz,

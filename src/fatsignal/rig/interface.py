@@ -12,7 +12,7 @@ _CONVERTER_FRAMES = 63.4
 class SimulatedInterface(BaseModel):
     """What the simulated interface and its surroundings are like now."""
 
-    model_config = ConfigDict(extra="forbid", frozen=True)
+    model_config = ConfigDict(extra="ignore", frozen=True)
 
     buffer_frames: int = Field(default=256, ge=16, le=4096)
     clock_hz: int | None = Field(

@@ -27,7 +27,7 @@ def _valve_combo() -> list[Block]:
 
 
 class _Values(BaseModel):
-    model_config = ConfigDict(extra="forbid", frozen=True)
+    model_config = ConfigDict(extra="ignore", frozen=True)
 
 
 class InputUse(_Values):

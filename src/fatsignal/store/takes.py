@@ -1,11 +1,12 @@
 """Takes: one pass of a part, its channels time-locked."""
 
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime
 from typing import Any, Literal, LiteralString
 from uuid import UUID
 
+from psycopg.errors import UniqueViolation
 from psycopg.rows import dict_row
 from psycopg.types.json import Jsonb
 
@@ -132,6 +133,19 @@ async def add_take(conn: Connection, take: Take, channels: list[TakeChannel]) ->
             ],
         )  # fmt: skip
     return True
+
+
+async def add_take_numbered(conn: Connection, take: Take, channels: list[TakeChannel]) -> Take:
+    """Enter a take under its own number, or the next free one where a take of its part has that already."""
+    while True:
+        try:
+            async with conn.transaction():
+                await add_take(conn, take, channels)
+            return take
+        except UniqueViolation as taken:
+            if taken.diag.constraint_name != "take_number_unique":
+                raise
+            take = replace(take, number=1 + await highest_number(conn, take.part_id))
 
 
 async def list_takes(conn: Connection, session_id: UUID) -> list[Take]:

@@ -4,12 +4,10 @@ import asyncio
 import contextlib
 import logging
 from collections.abc import Sequence
-from pathlib import Path
 from typing import Any
 from uuid import UUID
 
-from psycopg import Error as DatabaseError
-from psycopg_pool import AsyncConnectionPool, PoolTimeout
+from psycopg_pool import AsyncConnectionPool
 
 from fatsignal.config import Settings
 from fatsignal.engine.life import engine_lives
@@ -35,8 +33,9 @@ from fatsignal.engine.protocol import (
     StandingBy,
     StopOrder,
 )
-from fatsignal.errors import FatSignalError, RollRefused
+from fatsignal.errors import RollRefused
 from fatsignal.store.database import Connection
+from fatsignal.web.entering import Entering
 from fatsignal.web.listening import ListeningDesk
 from fatsignal.web.live import Hub
 
@@ -63,8 +62,7 @@ class Desk:
         self._over.set()
         self._presses = asyncio.Lock()
         self._answer: asyncio.Future[None] | None = None
-        self._to_enter = asyncio.Event()
-        self._database_away = False
+        self.entering = Entering(place, pool, hub, only_ended=self._only_ended)
         self.listening = ListeningDesk(place, pool, hub, self.start)
 
     @property
@@ -83,7 +81,7 @@ class Desk:
 
     async def run(self) -> None:
         """Stay linked to the engine until cancelled; a lost engine is started again."""
-        entering = asyncio.create_task(self._enter_rolls())
+        entering = asyncio.create_task(self.entering.run())
         try:
             while True:
                 link = EngineLink(self._place.run_folder, apart=self._place.rig_speed > 0)
@@ -94,6 +92,10 @@ class Desk:
                 except (OSError, RollRefused) as trouble:
                     log.warning("no engine: %s", trouble)
                     await asyncio.sleep(_RETRY_S)
+                except Exception:
+                    # Whatever it is: without this loop nothing rolls, stops or is entered any more.
+                    log.exception("listening to the engine met a fault; it is begun anew")
+                    await asyncio.sleep(_RETRY_S)
                 finally:
                     self._link = None
                     self._set_rolling(None)
@@ -102,7 +104,7 @@ class Desk:
                     await link.close()
                 self._standby = None
                 self._hub.set_state(engine="starting", rolling=None, listening=None, standing_by=None)
-                self._to_enter.set()
+                self.entering.wake()
                 # Without a pause: a musician waits for the next engine.
                 await asyncio.sleep(0.05)
         finally:
@@ -152,16 +154,21 @@ class Desk:
         if self._rolling is None and self._answer is None:
             await self._send(StopOrder())
 
-    async def set_cues(self, cues: Sequence[Cue]) -> None:
-        """Other mixes for those who listen now; without an engine there is nobody."""
-        if self._standby is not None:
+    async def set_cues(self, session_id: UUID, cues: Sequence[Cue]) -> None:
+        """Other mixes for those who listen to a session now; without an engine there is nobody."""
+        if self._standby is not None and self._standby.session_id == session_id:
             self._standby = self._standby.model_copy(update={"cues": list(cues)})
         if self._link is not None:
-            await self._send(CuesOrder(cues=list(cues)))
+            await self._send(CuesOrder(session_id=session_id, cues=list(cues)))
 
     async def punch(self) -> None:
         """Press in, or out; nothing happens when nothing rolls."""
         await self._send(PunchOrder())
+
+    def _only_ended(self) -> bool:
+        """Whether only that may be entered which says that it ended: something rolls, or may roll out of our sight."""
+        busy = self._rolling is not None or self._answer is not None
+        return busy or (self._link is None and engine_lives(self._place.run_folder))
 
     def _set_rolling(self, roll_id: UUID | None) -> None:
         self._rolling = roll_id
@@ -186,7 +193,7 @@ class Desk:
                         engine="ready" if event.ready else "warming",
                         rolling=event.rolling and event.rolling.model_dump(mode="json"),
                     )
-                    self._to_enter.set()
+                    self.entering.wake()
                 case Ready():
                     self._hub.set_state(engine="ready")
                 case Rolling():
@@ -196,7 +203,7 @@ class Desk:
                     self._hub.set_state(rolling=event.model_dump(mode="json"))
                     self._settle(None)
                 case PassEnded():
-                    self._to_enter.set()
+                    self.entering.wake()
                 case Notice():
                     self._hub.tell({"event": "notice", "problem": event.problem})
                 case Listening():
@@ -222,12 +229,12 @@ class Desk:
                     if event.listened:
                         self.listening.ended(event)
                     else:
-                        self._to_enter.set()
+                        self.entering.wake()
                 case Refused():
                     if not self._begun:
-                        # What an earlier server had ordered did not come to roll.
+                        # What was ordered, by this server or one before, did not come to roll.
                         self._set_rolling(None)
-                        self._to_enter.set()
+                        self.entering.wake()
                     self._settle(event.problem)
                     self._hub.tell({"event": "notice", "problem": event.problem})
 
@@ -241,62 +248,6 @@ class Desk:
                 self._answer.set_exception(RollRefused(problem))
             else:
                 self._answer.set_result(None)
-
-    async def _enter_rolls(self) -> None:
-        """Enter finished rolls as soon as the database takes them: while it is away they wait in their folders."""
-        # Imported here, after the page is served: measuring needs scipy, which takes seconds to load.
-        await asyncio.sleep(0.2)
-        enter = await asyncio.to_thread(_load_enter)
-        while True:
-            await self._to_enter.wait()
-            self._to_enter.clear()
-            for folder in await asyncio.to_thread(enter.waiting_rolls, self._place.sessions_folder):
-                # Of what has no end yet only that is over whose engine is dead, or rolls nothing.
-                busy = self._rolling is not None or self._answer is not None
-                out_of_reach = self._link is None and engine_lives(self._place.run_folder)
-                if (busy or out_of_reach) and not await asyncio.to_thread(enter.is_over, folder):
-                    continue
-                if not await self._enter_one(enter, folder):
-                    await asyncio.sleep(_RETRY_S)
-                    self._to_enter.set()
-                    break
-
-    async def _enter_one(self, enter: Any, folder: Path) -> bool:
-        try:
-            async with self._pool.connection() as conn:
-                take = await enter.enter_roll(
-                    conn, folder,
-                    sessions_folder=self._place.sessions_folder, waves_folder=self._place.pyramids_folder,
-                )  # fmt: skip
-        except (PoolTimeout, DatabaseError) as trouble:
-            log.warning("the take waits in %s: %s", folder, trouble)
-            if not self._database_away:
-                self._database_away = True
-                self._hub.tell({"event": "notice", "problem": _AWAY})
-            return False
-        except (FatSignalError, OSError) as trouble:
-            log.warning("%s cannot be entered: %s", folder, trouble)
-            self._hub.tell({"event": "notice", "problem": f"{folder.name} cannot be entered as a take: {trouble}"})
-            with contextlib.suppress(OSError):
-                # It stays in its folder for a person to look at, and is not tried for ever.
-                (folder / "roll.json").replace(folder / "roll.refused.json")
-            return True
-        self._database_away = False
-        if take is None:
-            self._hub.tell({"event": "notice", "problem": "nothing was rolled: the take was stopped at once"})
-        else:
-            said = "" if take.binned_at else take.said
-            self._hub.tell({"event": "take", "take_id": str(take.id), "part_id": str(take.part_id), "note": said})
-        return True
-
-
-_AWAY = "the database is not reached: the take is safe on disk and is entered when it is back"
-
-
-def _load_enter() -> Any:
-    from fatsignal.acts import enter_roll
-
-    return enter_roll
 
 
 def _ended_message(event: Ended) -> dict[str, Any]:

@@ -15,7 +15,7 @@ SILENT_DB = -60.0
 
 
 class _Settings(BaseModel):
-    model_config = ConfigDict(extra="forbid", frozen=True)
+    model_config = ConfigDict(extra="ignore", frozen=True)
 
 
 class Strip(_Settings):

@@ -15,7 +15,7 @@ class Monitoring(BaseModel):
     "rolling or stopped" is silent while earlier takes play, before a punch and after it, so that they can be heard.
     """
 
-    model_config = ConfigDict(extra="forbid", frozen=True)
+    model_config = ConfigDict(extra="ignore", frozen=True)
 
     hear: Hear = "nothing"
     when: When = "always"

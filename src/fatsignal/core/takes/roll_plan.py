@@ -30,7 +30,7 @@ class RollPlan(BaseModel):
     only the click counts in.
     """
 
-    model_config = ConfigDict(extra="forbid", frozen=True)
+    model_config = ConfigDict(extra="ignore", frozen=True)
 
     way: Way
     from_frame: int = Field(ge=0)
@@ -112,7 +112,7 @@ class Pass:
 class RollSettings(BaseModel):
     """How a session rolls; what a person sets once and then only presses a pedal for."""
 
-    model_config = ConfigDict(extra="forbid", frozen=True)
+    model_config = ConfigDict(extra="ignore", frozen=True)
 
     way: Way = "once"
     from_here: bool = Field(default=False, description="Once: from the playhead to the song's end, not a section.")

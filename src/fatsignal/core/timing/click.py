@@ -26,7 +26,7 @@ _WOOD_HZ: dict[Loudness, tuple[float, float]] = {
 class ClickSettings(BaseModel):
     """How a session's click sounds and how many bars it counts in. Levels are of the click's peak."""
 
-    model_config = ConfigDict(extra="forbid", frozen=True)
+    model_config = ConfigDict(extra="ignore", frozen=True)
 
     accent_dbfs: float = Field(default=-6.0, ge=-60, le=0)
     beat_dbfs: float = Field(default=-10.0, ge=-60, le=0)

@@ -183,7 +183,7 @@ async def _stand_by(conn: Connection, session_id: UUID, place: Place, desk: TheD
 async def _tell_engine(conn: Connection, session_id: UUID, desk: TheDesk) -> None:
     from fatsignal.acts.play_beside import cues_of
 
-    await desk.set_cues(await cues_of(conn, session_id))
+    await desk.set_cues(session_id, await cues_of(conn, session_id))
 
 
 async def _delay(conn: Connection, tone_json: str, *, rate_hz: int) -> MonitorDelay:

@@ -7,6 +7,7 @@ from uuid import UUID
 from fastapi import APIRouter, Response
 from pydantic import BaseModel, Field
 
+from fatsignal.acts.take_numbers import next_number
 from fatsignal.config import Settings
 from fatsignal.core.cue.monitoring import Monitoring
 from fatsignal.core.takes.roll_plan import RollSettings, Way
@@ -20,7 +21,6 @@ from fatsignal.store.parts import Part
 from fatsignal.store.sessions import Session
 from fatsignal.web.context import Place, TheDesk, Transaction
 from fatsignal.web.routes.interface import interface_now, record_offset_frames
-from fatsignal.web.routes.takes import next_number
 
 if TYPE_CHECKING:
     from fatsignal.acts.roll_order import Armed
@@ -204,5 +204,6 @@ async def all_armed(conn: Connection, place: Settings, session: Session, armed: 
     for part in armed:
         tone_id = Monitoring.model_validate(part.monitoring).tone_revision_id
         tone = await tones.get_revision(conn, tone_id) if tone_id else None
-        found.append(Armed(part, await next_number(conn, place, session, part), secrets.randbits(31), tone))
+        number = await next_number(conn, place.sessions_folder, session, part)
+        found.append(Armed(part, number, secrets.randbits(31), tone))
     return found

@@ -7,12 +7,12 @@ from uuid import UUID
 from fastapi import APIRouter
 from pydantic import BaseModel, Field, field_validator
 
+from fatsignal.acts.make_session import make_session
 from fatsignal.core.song.questions import Question, changes_inside, tempo_in_words
 from fatsignal.core.takes.sheet import Played, sheet_line
 from fatsignal.core.timing.click import ClickSettings
 from fatsignal.core.timing.tempo import LEAD_IN_BARS, LONGEST_SONG_BARS, MeterChange, TempoChange, TempoMap, parse_tempo
 from fatsignal.errors import SettingRefused
-from fatsignal.files.names import file_name, free_path
 from fatsignal.store import parts, sections, sessions, takes
 from fatsignal.web.context import Place, Transaction
 from fatsignal.web.views import PartView, SectionView, part_view
@@ -144,13 +144,10 @@ async def new_session(new: NewSession, conn: Transaction, place: Place) -> Sessi
         parse_tempo(new.tempo), rate_hz=new.rate_hz, beats_per_bar=new.beats_per_bar, unit=new.unit,
         lead_in_bars=LEAD_IN_BARS,
     )  # fmt: skip
-    place.sessions_folder.mkdir(parents=True, exist_ok=True)
-    folder = free_path(place.sessions_folder / file_name(new.name))
-    session = await sessions.add_session(
-        conn, name=new.name, artist=new.artist.strip(), depth=new.depth, tempo=tempo, song_bars=_FIRST_SONG_BARS,
-        folder=folder.name, reference_pitch_hz=new.reference_pitch_hz,
+    session = await make_session(
+        conn, place.sessions_folder, name=new.name, artist=new.artist.strip(), depth=new.depth, tempo=tempo,
+        song_bars=_FIRST_SONG_BARS, reference_pitch_hz=new.reference_pitch_hz,
     )  # fmt: skip
-    folder.mkdir()
     return await one_session(session.id, conn)
 
 

@@ -1,10 +1,8 @@
 """Takes: what was recorded, its sound; bringing in a file; the bin."""
 
 import asyncio
-import re
 from contextlib import AsyncExitStack
 from datetime import datetime
-from pathlib import Path
 from typing import Annotated, Literal
 from uuid import UUID
 
@@ -12,14 +10,13 @@ from fastapi import APIRouter, File, Form, Query, Response, UploadFile
 from fastapi.responses import FileResponse
 from pydantic import BaseModel, Field
 
-from fatsignal.config import Settings
+from fatsignal.acts.take_numbers import next_number
 from fatsignal.core.takes.windows import Gap, Window
 from fatsignal.errors import NotFound, SettingRefused
 from fatsignal.store import parts, prints, sessions, takes
 from fatsignal.store.database import Connection
-from fatsignal.store.parts import Part
 from fatsignal.store.sessions import Session
-from fatsignal.web.context import Place, Transaction
+from fatsignal.web.context import Place, TheDesk, Transaction
 from fatsignal.web.sound_files import kept, sound_file
 
 router = APIRouter(prefix="/api", tags=["takes"])
@@ -95,6 +92,29 @@ async def one_take(conn: Connection, take_id: UUID) -> TakeView:
     return _view(session, part.name, take, (await takes.channels_of(conn, [take_id]))[take_id])
 
 
+class WaitingTake(BaseModel):
+    """A take on disk that is not yet entered, and why not."""
+
+    folder: str = Field(description="Below the folder of all sessions.")
+    problem: str
+    tries: int
+
+
+@router.get("/takes/waiting")
+async def waiting_takes(desk: TheDesk) -> list[WaitingTake]:
+    """Takes that were rolled and could not be entered yet; they are tried again by themselves."""
+    return [
+        WaitingTake(folder=each.folder, problem=each.problem, tries=each.tries) for each in desk.entering.waiting
+    ]
+
+
+@router.post("/takes/waiting/try", status_code=204)
+async def try_waiting_takes(desk: TheDesk) -> Response:
+    """Try at once to enter what waits."""
+    desk.entering.try_again()
+    return Response(status_code=204)
+
+
 @router.get("/imports/kinds")
 async def guessed_kinds(
     names: Annotated[list[str], Query(alias="name", min_length=1, max_length=12)],
@@ -121,7 +141,7 @@ async def import_files(
 
     session = await sessions.get_session(conn, session_id)
     part = await parts.get_part(conn, part_id)
-    number = await next_number(conn, place, session, part)
+    number = await next_number(conn, place.sessions_folder, session, part)
     async with AsyncExitStack() as stack:
         copies = [
             await stack.enter_async_context(kept(file, largest_bytes=place.largest_upload_bytes)) for file in files
@@ -134,7 +154,7 @@ async def import_files(
                 sessions_folder=place.sessions_folder, waves_folder=place.pyramids_folder,
             )
         )  # fmt: skip
-    await takes.add_take(conn, take, channels)
+    take = await takes.add_take_numbered(conn, take, channels)
     return _view(session, part.name, take, channels)
 
 
@@ -180,21 +200,6 @@ async def print_audio(print_id: UUID, conn: Transaction, place: Place) -> FileRe
     if print_.file is None:
         raise NotFound("finished print", print_id)
     return sound_file(place.sessions_folder / print_.file)
-
-
-async def next_number(conn: Connection, place: Settings, session: Session, part: Part) -> int:
-    """Number of a part's next take: what waits in its folder to be entered counts too."""
-    highest = await takes.highest_number(conn, part.id)
-    return 1 + max(highest, _highest_folder(place.sessions_folder, session, part))
-
-
-def _highest_folder(sessions_folder: Path, session: Session, part: Part) -> int:
-    """Highest number that a take folder of the part has."""
-    from fatsignal.files.names import file_name
-
-    folder = sessions_folder / session.folder / file_name(part.name)
-    numbers = [re.fullmatch(r"Take (\d+)", path.name) for path in folder.glob("Take *")]
-    return max((int(match[1]) for match in numbers if match), default=0)
 
 
 def _view(session: Session, part_name: str, take: takes.Take, channels: list[takes.TakeChannel]) -> TakeView:

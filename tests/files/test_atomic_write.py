@@ -6,14 +6,14 @@ from threading import Barrier
 
 import pytest
 
-from fatsignal.files.at_once import written_at_once
+from fatsignal.files.atomic_write import atomic_write
 
 
 def test_two_who_write_the_same_file_at_the_same_time_both_get_through(tmp_path: Path) -> None:
     path, together = tmp_path / "kept.npz", Barrier(2)
 
     def write(text: str) -> None:
-        with written_at_once(path) as partial:
+        with atomic_write(path) as partial:
             partial.write_text(text)
             together.wait(timeout=5)
 
@@ -28,7 +28,7 @@ def test_what_fails_leaves_the_file_as_it_was_and_nothing_beside_it(tmp_path: Pa
     path.write_text("before")
 
     def fail() -> None:
-        with written_at_once(path) as partial:
+        with atomic_write(path) as partial:
             partial.write_text("half")
             raise OSError("full")
 

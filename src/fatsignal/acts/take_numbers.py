@@ -1,0 +1,26 @@
+"""The number of a part's next take."""
+
+import asyncio
+from pathlib import Path
+
+from fatsignal.files.claims import highest_take_number
+from fatsignal.files.names import file_name
+from fatsignal.store import takes
+from fatsignal.store.database import Connection
+from fatsignal.store.parts import Part
+from fatsignal.store.sessions import Session
+
+
+def part_folder(sessions_folder: Path, session: Session, part: Part) -> Path:
+    """Where the takes of a part lie."""
+    return sessions_folder / session.folder / file_name(part.name)
+
+
+async def next_number(conn: Connection, sessions_folder: Path, session: Session, part: Part) -> int:
+    """Number that a part's next take probably gets: what waits in its folder to be entered counts too.
+
+    Whoever makes the take's folder first has the number (`files/claims.py`); another takes the next.
+    """
+    highest = await takes.highest_number(conn, part.id)
+    in_folder = await asyncio.to_thread(highest_take_number, part_folder(sessions_folder, session, part))
+    return 1 + max(highest, in_folder)

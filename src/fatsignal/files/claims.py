@@ -1,0 +1,63 @@
+"""Names that only one of several can have: whoever makes the folder or the file first has its name."""
+
+import re
+from collections.abc import Iterator
+from pathlib import Path
+
+from fatsignal.files.names import take_folder_name
+
+_MOST_TRIED = 10_000
+
+
+def claim_folder(path: Path) -> Path:
+    """Make a folder under this name, or with " (2)", " (3)" … after it where the name is taken; which it is.
+
+    Raises
+    ------
+    OSError
+        If none can be made there.
+    """
+    path.parent.mkdir(parents=True, exist_ok=True)
+    for candidate in _candidates(path, path.name, ""):
+        try:
+            candidate.mkdir()
+            return candidate
+        except FileExistsError:
+            continue
+    raise FileExistsError(f"no free name like {path.name}")
+
+
+def claim_file(path: Path) -> Path:
+    """Make an empty file under this name, or the next free one, as `claim_folder` does."""
+    for candidate in _candidates(path, path.stem, path.suffix):
+        try:
+            candidate.open("xb").close()
+            return candidate
+        except FileExistsError:
+            continue
+    raise FileExistsError(f"no free name like {path.name}")
+
+
+def claim_take_folder(part_folder: Path, number: int) -> tuple[int, Path]:
+    """Make the folder of a take of a part, under `number` or the next free one: the number and the folder."""
+    part_folder.mkdir(parents=True, exist_ok=True)
+    for candidate in range(number, number + _MOST_TRIED):
+        folder = part_folder / take_folder_name(candidate)
+        try:
+            folder.mkdir()
+            return candidate, folder
+        except FileExistsError:
+            continue
+    raise FileExistsError(f"no free take number in {part_folder.name}")
+
+
+def highest_take_number(part_folder: Path) -> int:
+    """Highest number that a take's folder of a part has; 0 without any."""
+    numbers = [re.fullmatch(r"Take (\d{1,9})", path.name) for path in part_folder.glob("Take *")]
+    return max((int(match[1]) for match in numbers if match), default=0)
+
+
+def _candidates(path: Path, stem: str, ending: str) -> Iterator[Path]:
+    yield path
+    for number in range(2, _MOST_TRIED):
+        yield path.with_name(f"{stem} ({number}){ending}")

@@ -1,0 +1,203 @@
+"""Takes that wait on disk: none leaves the queue because of an error, none holds up another."""
+
+import asyncio
+import json
+from contextlib import asynccontextmanager, suppress
+from uuid import uuid4
+
+import pytest
+
+from fatsignal.config import Settings
+from fatsignal.engine.recorder import Recorder
+from fatsignal.store import parts, sessions, takes
+from fatsignal.store.database import open_pool
+from fatsignal.web.entering import Entering
+from fatsignal.web.live import Hub
+from tests.engine.sources import TEMPO, TWO_CHANNELS, Tones, order, part, plan, take_folder
+from tests.signals import FS
+
+ROOM = 10**12
+
+
+class Studio:
+    """A session with a part in a database of its own, and the queue that enters its takes."""
+
+    def __init__(self, tmp_path, pool, session, of_part):
+        self.place = Settings(data=tmp_path)
+        self.pool, self.session, self.part = pool, session, of_part
+        self.hub, self.told = Hub(), []
+        self.hub.tell = self.told.append
+        self.busy = False
+        self.entering = Entering(self.place, pool, self.hub, only_ended=lambda: self.busy)
+
+    def rolled(self, number, **changes):
+        """A take that an engine left in its folder."""
+        folder = self.place.sessions_folder / self.session.folder
+        asked = order(
+            folder, session_id=self.session.id, plan=plan(play_bar=1, to_bar=2),
+            parts=[part(folder, **{"part_id": self.part.id, "first_number": number, **changes})],
+        )  # fmt: skip
+        Recorder(asked, Tones(FS), lambda _: None, free=lambda _: ROOM).run()
+        return take_folder(asked)
+
+    async def numbers(self):
+        async with self.pool.connection() as conn:
+            return sorted(take.number for take in await takes.list_takes(conn, self.session.id))
+
+    async def until(self, condition, seconds=20):
+        for _ in range(seconds * 50):
+            if await condition():
+                return
+            await asyncio.sleep(0.02)
+        raise AssertionError(f"not in {seconds} s; waiting: {self.entering.waiting}")
+
+
+@pytest.fixture
+async def studio(tmp_path, database_url, monkeypatch):
+    monkeypatch.setattr("fatsignal.web.entering._RETRY_S", 0.05)
+    async with open_pool(database_url) as pool:
+        async with pool.connection() as conn:
+            session = await sessions.add_session(
+                conn, name="Song", artist="", depth="24", tempo=TEMPO, song_bars=8, folder="Song"
+            )
+            of_part = await parts.add_part(
+                conn, session_id=session.id, name="Baritone", rig=TWO_CHANNELS.model_dump(mode="json"), written=[],
+                armed=True,
+            )  # fmt: skip
+        yield Studio(tmp_path, pool, session, of_part)
+
+
+@asynccontextmanager
+async def at_work(studio):
+    running = asyncio.create_task(studio.entering.run())
+    studio.entering.wake()
+    try:
+        yield
+    finally:
+        running.cancel()
+        with suppress(asyncio.CancelledError):
+            await running
+
+
+async def test_a_take_that_the_database_refuses_holds_up_no_other(studio):
+    """A journal of a part that is not in this database, one that is no journal, then a good one."""
+    studio.rolled(1, part_id=uuid4())
+    broken = studio.rolled(2)
+    (broken / "roll.json").write_text("{")
+    studio.rolled(3)
+    async with at_work(studio):
+
+        async def third_is_there():
+            return await studio.numbers() == [3]
+
+        await studio.until(third_is_there)
+
+        async def both_wait():
+            return len(studio.entering.waiting) == 2
+
+        await studio.until(both_wait)
+        problems = {each.folder.rsplit("/", 1)[1]: each.problem for each in studio.entering.waiting}
+        assert "not in this database" in problems["Take 01"]
+        assert "cannot be read" in problems["Take 02"]
+        assert "untouched" in problems["Take 02"]
+    # Both are still there to be tried again, by this server or another.
+    assert (studio.place.sessions_folder / "Song/Baritone/Take 01/roll.json").exists()
+    assert (broken / "roll.json").exists()
+    # Each is told once, however often it is tried.
+    notices = [each["problem"] for each in studio.told if each["event"] == "notice"]
+    assert sorted(notice.split(" is on disk")[0] for notice in notices) == ["Take 01", "Take 02"]
+
+
+@pytest.mark.parametrize("passing", [OSError(28, "No space left on device"), MemoryError("no memory")])
+async def test_what_passes_is_tried_again_until_it_works(studio, monkeypatch, passing):
+    """The waves cannot be written while the disk is full; or there is no memory for a moment."""
+    from fatsignal.acts import enter_roll
+
+    measure, tries = enter_roll.measure_roll, []
+
+    def fails_twice(folder, **places):
+        tries.append(folder)
+        if len(tries) < 3:
+            raise passing
+        return measure(folder, **places)
+
+    monkeypatch.setattr(enter_roll, "measure_roll", fails_twice)
+    studio.rolled(1)
+    async with at_work(studio):
+
+        async def there():
+            return await studio.numbers() == [1]
+
+        await studio.until(there)
+    assert len(tries) == 3
+    assert studio.entering.waiting == []
+    assert (studio.place.sessions_folder / "Song/Baritone/Take 01/take.json").exists()
+
+
+async def test_what_an_earlier_release_refused_for_good_is_looked_at_again(studio):
+    folder = studio.rolled(1)
+    (folder / "roll.json").rename(folder / "roll.refused.json")
+    async with at_work(studio):
+
+        async def there():
+            return await studio.numbers() == [1]
+
+        await studio.until(there)
+    assert not (folder / "roll.refused.json").exists()
+
+
+async def test_a_take_whose_number_is_in_use_gets_the_next_one(studio):
+    """A folder that was put back by hand, beside a take that has its number by now."""
+    studio.rolled(1)
+    async with at_work(studio):
+
+        async def first():
+            return await studio.numbers() == [1]
+
+        await studio.until(first)
+        folder = studio.place.sessions_folder / "Song/Baritone"
+        (folder / "Take 01").rename(folder / "Take 01 (away)")
+        studio.rolled(1)
+        studio.entering.wake()
+
+        async def second():
+            return await studio.numbers() == [1, 2]
+
+        await studio.until(second)
+
+
+async def test_trying_again_at_once_is_possible_and_what_was_moved_away_is_forgotten(studio, monkeypatch):
+    monkeypatch.setattr("fatsignal.web.entering._RETRY_S", 50.0)
+    folder = studio.rolled(1)
+    journal = json.loads((folder / "roll.json").read_text())
+    (folder / "roll.json").write_text("{")
+    async with at_work(studio):
+
+        async def waits():
+            return len(studio.entering.waiting) == 1
+
+        await studio.until(waits)
+        (folder / "roll.json").write_text(json.dumps(journal))
+        studio.entering.try_again()
+
+        async def there():
+            return await studio.numbers() == [1] and not studio.entering.waiting
+
+        await studio.until(there)
+
+
+async def test_what_has_no_end_yet_waits_while_something_rolls(studio):
+    folder = studio.rolled(1)
+    journal = json.loads((folder / "roll.json").read_text())
+    (folder / "roll.json").write_text(json.dumps({**journal, "ended": ""}))
+    studio.busy = True
+    async with at_work(studio):
+        await asyncio.sleep(1.0)
+        assert await studio.numbers() == []
+        studio.busy = False
+        studio.entering.wake()
+
+        async def recovered():
+            return await studio.numbers() == [1]
+
+        await studio.until(recovered)
