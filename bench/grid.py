@@ -13,9 +13,9 @@ from uuid import UUID, uuid4
 import numpy as np
 from playwright.sync_api import Page
 
-from bench.long_session import CHANNELS, shown
-from fatsignal.acts.survey import keep_wave
-from fatsignal.core.clip import Clip
+from bench.long_session import CHANNELS, channels_of, fingerprint_of_take, shown
+from fatsignal.acts.waves import keep_wave
+from fatsignal.core.level.pyramid import columns
 from fatsignal.core.song.sections import SongSection
 from fatsignal.core.takes.notes import listen_to
 from fatsignal.core.takes.windows import Window
@@ -62,8 +62,10 @@ def recorded(data: Path) -> Iterator[tuple[UUID, Window]]:
     for _ in range(TAKES):
         take_id = uuid4()
         strokes = plucks_of(span.from_frame, span.to_frame, random)
-        keep_wave(data / "waves", str(take_id), Clip(np.repeat(strokes[:, None], len(CHANNELS), axis=1), RATE_HZ))
-        save_playing(data / "waves" / f"{take_id}.playing.npz", listen_to(strokes, rate_hz=RATE_HZ))
+        waves = columns(np.repeat(strokes[:, None], len(CHANNELS), axis=1))
+        keep_wave(data / "waves", fingerprint_of_take(take_id), waves)
+        kept = data / "waves" / f"{channels_of(take_id)[0].sha256}.playing.npz"
+        save_playing(kept, listen_to(strokes, rate_hz=RATE_HZ))
         yield take_id, span
 
 

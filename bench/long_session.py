@@ -1,6 +1,7 @@
 """A session with many takes, entered without rolling them: what the benches of the pages look at."""
 
 import asyncio
+import hashlib
 import tempfile
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from contextlib import contextmanager
@@ -11,6 +12,8 @@ from uuid import UUID
 import psycopg
 from playwright.sync_api import Page, sync_playwright
 
+from fatsignal.core.material.channels import RecordedKind
+from fatsignal.core.material.material import fingerprint_of
 from fatsignal.core.song.sections import SongSection
 from fatsignal.core.takes.windows import Window
 from fatsignal.core.timing.tempo import TempoMap
@@ -21,11 +24,27 @@ from launcher.postgres import Postgres
 from tests.conftest import running_application
 from tests.e2e.conftest import QUIET
 
-CHANNELS = (("DI", "di"), ("mic A", "mic"), ("mic B", "mic"))
+CHANNELS: tuple[tuple[str, RecordedKind], ...] = (("DI", "di"), ("mic A", "mic"), ("mic B", "mic"))
 _CHECKS = {
     "peak_dbfs": -6.0, "true_peak_dbtp": -6.0, "average_dbfs": -15.0, "loudness_lufs": -18.0, "crest_db": 9.0,
     "dc": 0.0, "flat_top_runs": 0, "advice": None,
 }  # fmt: skip
+
+
+def channels_of(take_id: UUID) -> list[takes.TakeChannel]:
+    """Channels of a take, with checksums of files that nobody wrote."""
+    return [
+        takes.TakeChannel(
+            position=p, name=name, kind=kind, file=f"{p}.wav",
+            sha256=hashlib.sha256(f"{take_id} {p}".encode()).hexdigest(), checks=_CHECKS,
+        )
+        for p, (name, kind) in enumerate(CHANNELS)
+    ]  # fmt: skip
+
+
+def fingerprint_of_take(take_id: UUID) -> str:
+    """What its wave is kept under."""
+    return fingerprint_of((channel.key, channel.sha256) for channel in channels_of(take_id))
 
 
 @contextmanager
@@ -70,8 +89,4 @@ async def enter(
                 from_frame=span.from_frame, recorded_frame=span.from_frame, frames=span.frames, windows=(span,),
                 origin="imported", rig_sheet={}, folder=f"Long/{number}",
             )  # fmt: skip
-            channels = [
-                takes.TakeChannel(position=p, name=name, kind=kind, file=f"{p}.wav", sha256="0" * 64, checks=_CHECKS)
-                for p, (name, kind) in enumerate(CHANNELS)
-            ]
-            await takes.add_take(conn, take, channels)
+            await takes.add_take(conn, take, channels_of(take_id))

@@ -14,9 +14,9 @@ import numpy as np
 
 sys.path.insert(0, str(Path(__file__).resolve().parents[1]))
 
-from bench.long_session import CHANNELS, shown
-from fatsignal.acts.survey import keep_wave
-from fatsignal.core.clip import Clip
+from bench.long_session import CHANNELS, fingerprint_of_take, shown
+from fatsignal.acts.waves import keep_wave
+from fatsignal.core.level.pyramid import columns
 from fatsignal.core.song.sections import SongSection
 from fatsignal.core.takes.windows import Window
 from fatsignal.core.timing.tempo import TempoMap
@@ -46,7 +46,7 @@ def recorded(data: Path) -> Iterator[tuple[UUID, Window]]:
     for _ in range(TAKES):
         take_id = uuid4()
         noise = 0.5 * envelope * random.uniform(-1, 1, (frames, len(CHANNELS)))
-        keep_wave(data / "waves", str(take_id), Clip(noise, RATE_HZ))
+        keep_wave(data / "waves", fingerprint_of_take(take_id), columns(noise))
         yield take_id, Window(start, start + frames)
 
 

@@ -13,10 +13,10 @@ import numpy as np
 import soundfile
 
 from bench.rendering import played
-from fatsignal.acts.survey import level_checks
 from fatsignal.core.clip import Clip
 from fatsignal.core.level.bleed import measure_bleed_while_playing
 from fatsignal.core.level.peak import flat_tops
+from fatsignal.core.level.report import measure_level
 from fatsignal.core.takes.judge import JudgedTake, judge
 from fatsignal.core.takes.notes import listen_to
 from fatsignal.core.takes.windows import Window
@@ -64,7 +64,7 @@ def checks_of_a_take(folder: Path) -> None:
 
     parts: dict[str, Callable[[], object]] = {
         "reading its files": lambda: [read_clip(file) for file, _ in files],
-        "levels of every channel": lambda: [level_checks(clip, kind=kind) for clip, kind in clips],
+        "levels of every channel": lambda: [measure_level(clip) for clip, _ in clips],
         "flat tops, click bleed": lambda: [(flat_tops(clip.channel(0)), bleed(clip)) for clip, _ in clips[1:3]],
         "strokes and pitches of the DI": lambda: listen_to(clips[0][0].channel(0), rate_hz=RATE_HZ),
         "against three others, 22 phrases": lambda: judge(takes, phrases, TEMPO),

@@ -151,6 +151,8 @@ def running_application(
         "FATSIGNAL_PORT": str(port),
         "FATSIGNAL_DEMO": demo,
         "FATSIGNAL_RIG_SPEED": str(speed),
+        # Many applications, few that compute: workers import what they need when they need it.
+        "FATSIGNAL_PRELOAD": "0",
         **(variables or {}),
     }
     process = subprocess.Popen([sys.executable, "-m", "fatsignal.cli", "serve"], env=environment, cwd=ROOT)

@@ -20,7 +20,7 @@ MAY_USE = {
     "store": {"core", "errors", "store"},
     "acts": {"core", "errors", "files", "rig", "engine", "store", "acts"},
     "demo": {"core", "errors", "files", "rig", "engine", "store", "acts", "jobs", "tones", "demo"},
-    "jobs": {"core", "errors", "acts", "store", "config", "jobs"},
+    "jobs": {"core", "errors", "files", "acts", "store", "config", "jobs"},
     "web": {"rig", "core", "errors", "files", "engine", "store", "acts", "jobs", "config", "web"},
 }
 CORE_NEEDS = {"numpy", "scipy", "numba", "pydantic"}

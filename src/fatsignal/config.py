@@ -30,6 +30,10 @@ class Settings(BaseSettings):
         return self.data / "waves"
 
     @property
+    def uploads_folder(self) -> Path:
+        return self.data / "uploads"
+
+    @property
     def logs_folder(self) -> Path:
         return self.data / "logs"
 

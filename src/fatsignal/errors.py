@@ -6,6 +6,8 @@ FatSignalError
 ├── ToneRefused        a tone document that is not valid
 ├── RollRefused        rolling cannot start or go on
 ├── SettingRefused     a value outside what the program can do
+├── WorkFailed         what was asked for could not be computed
+├── ChangedMeanwhile   what was asked about is not so any more
 ├── AsksFirst          what a person should agree to before it is done
 ├── SetUpFailed        a tool or a server that is missing
 └── NotFound           answered with 404
@@ -34,6 +36,19 @@ class SettingRefused(FatSignalError, ValueError):
 
 class AsksFirst(FatSignalError):
     """Nothing was changed yet: the sentence says what would follow, and the same request with consent does it."""
+
+
+class WorkFailed(FatSignalError):
+    """What was asked for could not be computed; the sentence says why."""
+
+
+class ChangedMeanwhile(FatSignalError):
+    """What was asked about is not so any more."""
+
+    SAYS = "changed meanwhile"
+
+    def __init__(self, sentence: str) -> None:
+        super().__init__(sentence if sentence.startswith(self.SAYS) else f"{self.SAYS}: {sentence}")
 
 
 class RollRefused(FatSignalError):

@@ -52,9 +52,10 @@ def _server_class() -> type:
     return Server
 
 
-async def run_worker(name: str) -> None:
-    """Render until told to stop."""
-    from fatsignal.jobs.queue import make_queue, work
+async def run_worker(name: str, *, beside: int | None = None) -> None:
+    """Work until told to stop, or until the process it works beside is gone."""
+    from fatsignal.jobs.preload import import_what_workers_compute
+    from fatsignal.jobs.worker import make_queue, work
 
     place = settings()
     write_log(place.logs_folder, "worker")
@@ -65,12 +66,25 @@ async def run_worker(name: str) -> None:
             for number in (signal.SIGTERM, signal.SIGINT):
                 asyncio.get_running_loop().add_signal_handler(number, working.cancel)
             print(f"{name} renders; stop it with Ctrl-C", flush=True)
+            watching = asyncio.create_task(_end_with(beside, working)) if beside else None
+            if os.environ.get("FATSIGNAL_PRELOAD", "1") != "0":
+                # What computes takes seconds to import: before somebody waits for it.
+                await asyncio.to_thread(import_what_workers_compute)
             with contextlib.suppress(asyncio.CancelledError):
                 await working
+            if watching is not None:
+                watching.cancel()
     except OperationalError:
         raise SetUpFailed(
             "the database is not reached: start the application first, or set FATSIGNAL_DATABASE_URL"
         ) from None
+
+
+async def _end_with(process: int, working: "asyncio.Task[None]") -> None:
+    """End the work when a process is gone that was to end it."""
+    while os.getppid() == process:
+        await asyncio.sleep(1.0)
+    working.cancel()
 
 
 async def _prepare(place: Settings) -> None:
@@ -84,7 +98,7 @@ async def _prepare(place: Settings) -> None:
         found = await (await conn.execute("SELECT 1 FROM session LIMIT 1")).fetchone()
         if found is None:
             from fatsignal.demo.build import build_demo
-            from fatsignal.jobs.queue import make_queue
+            from fatsignal.jobs.worker import make_queue
 
             queue = make_queue(place.database_url)
             async with queue.open_async():

@@ -9,6 +9,8 @@ import pytest
 import soundfile
 
 from fatsignal.core.cue.mix import CueMix, Strip
+from fatsignal.core.material.channels import Channel, Wanted
+from fatsignal.core.material.material import Source, of_pieces
 from fatsignal.core.takes.windows import Gap, Window
 from fatsignal.core.timing.click import render_click
 from fatsignal.core.timing.delay import align
@@ -18,8 +20,9 @@ from fatsignal.engine.ears import HEADER, Ear, Ears
 from fatsignal.engine.live_chains import LiveChains
 from fatsignal.engine.monitor import Monitor
 from fatsignal.engine.playback import Playback
-from fatsignal.engine.protocol import Cue, PartMonitor, PlayPiece, PlayTrack
+from fatsignal.engine.protocol import Cue, PartMonitor, PlayTrack
 from fatsignal.engine.recorder import Recorder
+from fatsignal.files.material_files import SourceFile
 from fatsignal.rig.setup import RigSetup
 from fatsignal.tones import shipped_tones
 from tests.engine.sources import TEMPO, Tones, journal, order, part, plan, take_file
@@ -169,9 +172,20 @@ def test_not_at_all_and_never_are_silent(tmp_path, choices):
 def track(folder, name, samples, begins, *, spans=None, **options):
     path = folder / f"{name}.wav"
     soundfile.write(path, samples, FS, subtype="FLOAT")
-    spans = spans or [Window(begins, begins + len(samples))]
-    pieces = [PlayPiece(file=path, begins_frame=begins, span=span) for span in spans]
-    return PlayTrack(key=name, pieces=pieces, stereo=samples.ndim == 2, **options)
+    return track_of(path, begins, len(samples), spans, samples.ndim == 2, name, **options)
+
+
+def track_of(path, begins, frames, spans=None, stereo=False, name="gone", **options):
+    """What a file plays in some spans of the song, with the short fades of takes that were punched in."""
+    channels = tuple(Channel("track", side) for side in (("left", "right") if stereo else ("track",)))
+    source = Source(id=uuid4(), fingerprint=name, frames=frames, channels=channels)
+    spans = spans or [Window(begins, begins + frames)]
+    material = of_pieces(
+        uuid4(), [(source.id, span) for span in spans], {source.id: (source, begins)}, rate_hz=FS
+    )
+    files = tuple(SourceFile(source.id, channel, path, column) for column, channel in enumerate(channels))
+    wanted = [Wanted.exactly(channel) for channel in channels]
+    return PlayTrack(key=name, material=material, files=files, wanted=wanted, **options)
 
 
 def test_what_plays_beside_lies_where_it_belongs_in_the_song(tmp_path):
@@ -266,9 +280,7 @@ def test_listeners_hear_different_mixes_and_a_level_moves_without_a_step(tmp_pat
 
 
 def test_a_file_that_is_gone_plays_nothing_and_stops_nothing(tmp_path):
-    gone = PlayTrack(
-        key="gone", pieces=[PlayPiece(file=tmp_path / "no.wav", begins_frame=START, span=Window(START, START + FS))]
-    )
+    gone = track_of(tmp_path / "no.wav", START, FS)
     asked = order(tmp_path, plan=plan(play_bar=1), parts=[monitored(tmp_path)], tracks=[gone])
     listener = cue()
     assert not heard(asked, di_source(FS), listener).sound(listener.cue_id).any()

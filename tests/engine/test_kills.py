@@ -75,6 +75,9 @@ def test_a_kill_at_a_random_moment_costs_a_tenth_of_a_second_at_most(tmp_path, s
     for index in range(len(list((tmp_path / "Baritone").iterdir()))):
         name = take_folder(asked, index) / f"Baritone {index + 1:02d} - ch 0.wav"
         begin = max(0, index * PASS - HANDLE)
+        if not name.exists():
+            # Killed between the making of its folder and of its first file: the pass before has what was played.
+            continue
         words = soundfile.read(name, dtype="int32")[0] >> 8
         # Every sample that is there is the one that was played there, in this pass as in the one before.
         expected = np.rint(counted(begin, begin + len(words), 1)[:, 0] * (1 << 23)).astype(int)

@@ -20,7 +20,7 @@ def test_a_render_whose_worker_died_is_run_again(start_application):
         take, tones = first.takes()[0], first.get("/api/tones")
         # Several, so that the first still renders when it is looked at.
         asked = [
-            first.send("POST", "/api/prints", {"take_id": take["id"], "tone_revision_id": tone["id"]})[1]
+            first.send("POST", "/api/prints", {"material_id": take["id"], "tone_revision_id": tone["id"]})[1]
             for tone in tones
         ]
         command = [sys.executable, "-m", "fatsignal.cli", "worker"]

@@ -3,7 +3,7 @@ import time
 
 def test_a_rendering_that_is_stopped_leaves_nothing_and_can_be_asked_for_again_at_once(application):
     take, tone = application.takes()[0], application.get("/api/tones")[3]
-    body = {"take_id": take["id"], "tone_revision_id": tone["id"]}
+    body = {"material_id": take["id"], "tone_revision_id": tone["id"]}
     session = application.session["id"]
 
     def state():

@@ -22,6 +22,7 @@ from fatsignal.store import (
     sessions,
     takes,
     tones,
+    works,
 )
 from fatsignal.store.database import migrate
 from fatsignal.store.takes import Take, TakeChannel
@@ -292,39 +293,41 @@ async def test_tones_are_listed_in_the_order_they_were_made(conn):
     assert [revision.name for revision in await tones.list_newest(conn)] == ["Pale Lamp", "Kiln", "Foundry", "Keel"]
 
 
+def of(take, revision, fingerprint="f"):
+    return {"material_id": take.id, "material_fingerprint": fingerprint, "tone_revision_id": revision.id}
+
+
 async def test_a_print_is_asked_for_once_and_again_only_after_it_failed(conn):
     session = await a_session(conn)
     take = await a_take(conn, await a_part(conn, session))
     revision = await tones.keep_tone(conn, shipped_tones()[0])
-    first, asked = await prints.ask_for_print(conn, take_id=take.id, tone_revision_id=revision.id)
-    again, asked_again = await prints.ask_for_print(conn, take_id=take.id, tone_revision_id=revision.id)
+    first, asked = await prints.ask_for_print(conn, **of(take, revision))
+    again, asked_again = await prints.ask_for_print(conn, **of(take, revision))
     assert (asked, asked_again, again.id) == (True, False, first.id)
-    await prints.set_ended(conn, first.id, asking=1, state="failed", problem="no DI")
-    anew, asked = await prints.ask_for_print(conn, take_id=take.id, tone_revision_id=revision.id)
+    holder = uuid4()
+    assert await works.claim(conn, first.work_id, holder=holder)
+    await works.end(conn, first.work_id, holder=holder, state="failed", problem="no DI")
+    failed = await prints.get_print(conn, first.id)
+    assert (failed.state, failed.problem) == ("failed", "no DI")
+    anew, asked = await prints.ask_for_print(conn, **of(take, revision))
     assert (anew.id, asked, anew.state, anew.problem) == (first.id, True, "waiting", "")
 
 
-async def test_what_an_old_rendering_says_changes_nothing_of_a_print_that_was_asked_for_again(conn):
+async def test_a_material_that_sounds_otherwise_by_now_has_another_print(conn):
     take = await a_take(conn, await a_part(conn, await a_session(conn)))
     revision = await tones.keep_tone(conn, shipped_tones()[0])
-    wanted = {"take_id": take.id, "tone_revision_id": revision.id}
-    first, _ = await prints.ask_for_print(conn, **wanted)
-    await prints.set_ended(conn, first.id, asking=first.asking, state="stopped")
-    again, _ = await prints.ask_for_print(conn, **wanted)
-    await prints.set_progress(conn, first.id, asking=first.asking, progress=0.5, times_real_time=10.0)
-    await prints.set_ended(conn, first.id, asking=first.asking, state="stopped")
-    now = await prints.get_print(conn, first.id)
-    assert (again.asking, now.state, now.progress) == (first.asking + 1, "waiting", 0)
-    await prints.set_progress(conn, first.id, asking=again.asking, progress=0.5, times_real_time=10.0)
-    assert (await prints.get_print(conn, first.id)).state == "rendering"
+    first, _ = await prints.ask_for_print(conn, **of(take, revision, "before"))
+    second, asked = await prints.ask_for_print(conn, **of(take, revision, "after"))
+    assert asked
+    assert first.id != second.id
 
 
-async def test_progress_does_not_bring_a_stopped_print_back(conn):
+async def test_a_finished_print_is_ready_and_never_asked_for_again(conn):
     take = await a_take(conn, await a_part(conn, await a_session(conn)))
     revision = await tones.keep_tone(conn, shipped_tones()[0])
-    print_, _ = await prints.ask_for_print(conn, take_id=take.id, tone_revision_id=revision.id)
-    await prints.set_ended(conn, print_.id, asking=1, state="stopped")
-    await prints.set_progress(conn, print_.id, asking=1, progress=0.5, times_real_time=10.0)
-    assert (await prints.get_print(conn, print_.id)).state == "stopped"
-    with pytest.raises(psycopg.errors.CheckViolation, match="print_ready_whole"):
-        await conn.execute("UPDATE print SET state = 'ready'")
+    print_, _ = await prints.ask_for_print(conn, **of(take, revision))
+    await prints.set_file(conn, print_.id, file="a.wav", sha256="0" * 64, frames=10, origin={}, checks={})
+    again, asked = await prints.ask_for_print(conn, **of(take, revision))
+    assert (again.state, asked) == ("ready", False)
+    with pytest.raises(psycopg.errors.CheckViolation, match="print_whole"):
+        await conn.execute("UPDATE print SET origin = NULL")

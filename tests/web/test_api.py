@@ -114,7 +114,7 @@ def test_roll_pressed_twice_is_one_roll(start_application):
         ("/api/sessions/{session}/roll", {"section_id": str(uuid4())}, 404, "there is no section"),
         ("/api/sessions/{session}/roll", {}, 422, "choose a section, or a place in the song"),
         ("/api/sessions/x/roll", {"section_id": str(uuid4())}, 422, "valid"),
-        ("/api/prints", {"take_id": str(uuid4()), "tone_revision_id": str(uuid4())}, 404, "there is no take"),
+        ("/api/prints", {"material_id": str(uuid4()), "tone_revision_id": str(uuid4())}, 404, "there is no sound"),
         ("/api/tones", {"name": "x", "blocks": [{"kind": "flux"}]}, 422, "not valid at blocks.0"),
         ("/api/tones", {"name": "x", "blocks": [{"kind": "trim"}] * 10_000}, 422, "at most 24"),
     ],
@@ -224,7 +224,7 @@ def test_a_print_is_rendered_compared_and_handed_over_in_place(application):
     take = next(take for take in application.takes() if take["origin"] == "rolled")
     tones = application.get("/api/tones")
     assert [tone["name"] for tone in tones] == ["Pale Lamp", "Kiln", "Foundry", "Keel"]
-    body = {"take_id": take["id"], "tone_revision_id": tones[0]["id"]}
+    body = {"material_id": take["id"], "tone_revision_id": tones[0]["id"]}
     status, asked = application.send("POST", "/api/prints", body)
     assert status == 202, asked
     session = application.session["id"]

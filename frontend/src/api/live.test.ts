@@ -124,7 +124,7 @@ test('progress of a print moves its bar without a question to the server', async
     { id: 'x', state: 'waiting', progress: 0 },
     { id: 'y', state: 'ready', progress: 1 },
   ])
-  socket.tell({ event: 'print', print_id: 'x', take_id: 't', state: 'rendering', progress: 0.4, times_real_time: 15 })
+  socket.tell({ event: 'print', print_id: 'x', material_id: 't', state: 'rendering', progress: 0.4, times_real_time: 15 })
   expect(queries.queryClient.getQueryData(['prints', 's'])).toEqual([
     { id: 'x', state: 'rendering', progress: 0.4, times_real_time: 15 },
     { id: 'y', state: 'ready', progress: 1 },

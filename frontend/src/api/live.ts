@@ -114,7 +114,7 @@ type Message =
   | { event: 'backing'; backing_id: string }
   | { event: 'ended'; reason: string; problem: string; frames: number }
   | { event: 'take'; take_id: string; part_id: string; note: string }
-  | { event: 'print'; print_id: string; take_id: string; state: Print['state']; progress: number; times_real_time: number | null }
+  | { event: 'print'; print_id: string; material_id: string; state: Print['state']; progress: number; times_real_time: number | null }
   | { event: 'notice'; problem: string }
 
 let state: LiveState = {

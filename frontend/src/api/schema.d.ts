@@ -1438,7 +1438,7 @@ export interface paths {
         put?: never;
         /**
          * Ask For Print
-         * @description Ask for a take's DI through a tone; one that is there already is simply returned.
+         * @description Ask for the DI of a take through a tone; a print that is there already is simply returned.
          */
         post: operations["ask_for_print_api_prints_post"];
         delete?: never;
@@ -1536,10 +1536,11 @@ export interface paths {
         };
         /**
          * Waves
-         * @description Columns of takes and prints: one line of JSON, then the bytes.
+         * @description Columns of takes, prints and backing tracks: one line of JSON, then the bytes.
          *
-         *     The line lists the waves that exist, each with its id, channels, columns and loudest byte of each channel.
-         *     The bytes follow wave by wave and channel by channel: signed, minimum and maximum by turns, in 127ths.
+         *     The line lists the waves that there are, each with its id, channels, columns and loudest byte of each channel.
+         *     The bytes follow wave by wave and channel by channel: signed, minimum and maximum by turns, in 127ths. A wave that
+         *     is not kept any more is made again from its sound.
          */
         get: operations["waves_api_waves_get"];
         put?: never;
@@ -2819,10 +2820,10 @@ export interface components {
         /** NewPrint */
         NewPrint: {
             /**
-             * Take Id
+             * Material Id
              * Format: uuid
              */
-            take_id: string;
+            material_id: string;
             /**
              * Tone Revision Id
              * Format: uuid
@@ -3171,10 +3172,11 @@ export interface components {
              */
             id: string;
             /**
-             * Take Id
+             * Material Id
              * Format: uuid
+             * @description Of what it is a print: a take has its material's id.
              */
-            take_id: string;
+            material_id: string;
             /**
              * Tone Revision Id
              * Format: uuid
@@ -3622,8 +3624,16 @@ export interface components {
             bars: components["schemas"]["BarView"][];
             /** Phrases */
             phrases: components["schemas"]["PhraseView"][];
-            /** Take Ids */
+            /**
+             * Take Ids
+             * @description All that touch it, the newest first.
+             */
             take_ids: string[];
+            /**
+             * First Take Id
+             * @description Of these the one that counts most: what is shown and heard first.
+             */
+            first_take_id: string | null;
             /** Missing Bars */
             missing_bars: number;
         };

@@ -78,7 +78,7 @@ export function SessionProvider({ session, children }: { session: Session; child
   const all = takes.data ?? []
   const take =
     all.find((entry) => entry.id === chosenTake && !entry.binned) ??
-    ofPart.find((entry) => line?.take_ids.includes(entry.id)) ??
+    ofPart.find((entry) => entry.id === line?.first_take_id) ??
     ofPart[0]
   const comparison = useComparison(take?.id).data
   const backingSounds: PlayerSound[] = (useBackings(session.id).data ?? []).map((backing) => ({

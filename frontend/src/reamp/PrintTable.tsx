@@ -93,7 +93,7 @@ export function PrintTable({ tones, prints, toneId, onTone, onAsk, onStop }: Pri
                 <span className="grid place-items-center border border-rule text-[13px] text-pencil">DI only</span>
               )}
               {tones.map((tone) => {
-                const print = prints.find((entry) => entry.take_id === take.id && entry.tone_revision_id === tone.id)
+                const print = prints.find((entry) => entry.material_id === take.id && entry.tone_revision_id === tone.id)
                 const name = `${take.part_name} ${take.number} through ${tone.name}`
                 if (print?.state === 'ready')
                   return (

@@ -17,7 +17,7 @@ export function ReampStation() {
 
   async function ask(takeId: string, toneId: string) {
     try {
-      await answered(api.POST('/api/prints', { body: { take_id: takeId, tone_revision_id: toneId } }))
+      await answered(api.POST('/api/prints', { body: { material_id: takeId, tone_revision_id: toneId } }))
       refreshPrints()
     } catch (error) {
       notice((error as Error).message)

@@ -6,14 +6,15 @@ from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
 
-import numpy as np
-
-from fatsignal.acts.survey import keep_wave, survey_channel
-from fatsignal.core.clip import Clip
+from fatsignal.acts.survey import survey
+from fatsignal.acts.waves import keep_wave
+from fatsignal.core.material.channels import Channel
+from fatsignal.core.material.material import Source, fingerprint_of, whole
 from fatsignal.core.takes.windows import Window, clipped
 from fatsignal.engine.journal import ENTERED_NAME, JOURNAL_NAME, Journal
 from fatsignal.errors import FileRefused
 from fatsignal.files.atomic_write import rename_durably
+from fatsignal.files.material_files import MaterialOnDisk, SourceFile
 from fatsignal.files.sound import facts_of
 from fatsignal.store import takes
 from fatsignal.store.database import Connection
@@ -97,20 +98,22 @@ def _measure(
     frames = min((_frames_in(folder / channel.file) for channel in journal.channels), default=0)
     if frames == 0:
         return None, []
-    whole = Window(journal.from_frame, journal.from_frame + frames)
-    windows = clipped(journal.windows, whole)
+    recorded_span = Window(journal.from_frame, journal.from_frame + frames)
+    windows = clipped(journal.windows, recorded_span)
     if not windows and not journal.by_hand:
         # It was stopped in the count-in: all that there is, is the take.
-        windows = (whole,)
-    heard = [window.moved(-journal.from_frame) for window in windows]
-    channels, signals = [], []
-    for position, rolled in enumerate(journal.channels):
-        channel, signal = survey_channel(
-            folder / rolled.file, position=position, name=rolled.name, kind=rolled.kind, windows=heard
+        windows = (recorded_span,)
+    recorded = _on_disk(journal, folder, frames)
+    found = survey(recorded, windows=windows)
+    channels = [
+        TakeChannel(
+            position=position, name=rolled.name, kind=rolled.kind, file=rolled.file, sha256=sha256, checks=checks
         )
-        channels.append(channel)
-        signals.append(signal[:frames])
-    keep_wave(waves_folder, str(journal.take_id), Clip(np.column_stack(signals), journal.rate_hz))
+        for position, (rolled, sha256, checks) in enumerate(
+            zip(journal.channels, found.checksums, found.checks, strict=True)
+        )
+    ]
+    keep_wave(waves_folder, fingerprint_of((channel.key, channel.sha256) for channel in channels), found.waves)
     recovered = journal.ended == ""
     take = Take(
         id=journal.take_id, part_id=journal.part_id, number=journal.number, recorded_at=journal.started_at,
@@ -124,6 +127,17 @@ def _measure(
         sim_tone=journal.sim_tone.model_dump(mode="json") if journal.sim_tone else None,
     )  # fmt: skip
     return take, channels
+
+
+def _on_disk(journal: Journal, folder: Path, frames: int) -> MaterialOnDisk:
+    """What a roll left, to be looked at; what it is made of is not known before."""
+    keys = tuple(Channel(channel.kind, channel.name) for channel in journal.channels)
+    source = Source(id=journal.take_id, fingerprint="", frames=frames, channels=keys)
+    files = tuple(
+        SourceFile(journal.take_id, key, folder / channel.file)
+        for key, channel in zip(keys, journal.channels, strict=True)
+    )
+    return MaterialOnDisk(whole(source, first_frame=journal.from_frame, rate_hz=journal.rate_hz), files)
 
 
 def _said(journal: Journal, frames: int) -> str:

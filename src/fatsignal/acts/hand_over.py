@@ -9,15 +9,14 @@ from pathlib import Path
 from tempfile import TemporaryDirectory
 from typing import Literal
 
-import numpy as np
-
-from fatsignal.core.clip import Samples
 from fatsignal.core.level.depth import Depth
+from fatsignal.core.material.channels import Wanted
 from fatsignal.core.song.questions import tempo_in_words
+from fatsignal.core.takes.windows import Window
 from fatsignal.errors import FileRefused, SettingRefused
 from fatsignal.files.bext import BroadcastNote
+from fatsignal.files.material_files import MaterialOnDisk, open_recorded
 from fatsignal.files.names import file_name
-from fatsignal.files.sound import read_blocks
 from fatsignal.files.sound_writer import FileKind, write_sound
 from fatsignal.store.sessions import Session
 
@@ -26,14 +25,22 @@ _READ_BYTES = 1 << 20
 
 @dataclass(frozen=True, slots=True)
 class Item:
-    """One file to hand over: where it lies, what it is called, where on the song it begins."""
+    """One file to hand over: a channel of a material, and what it is called."""
 
-    path: Path
+    sounds: MaterialOnDisk
+    wanted: Wanted
     name: str
-    from_frame: int
-    frames: int
     recorded_at: datetime
     says: str
+
+    @property
+    def from_frame(self) -> int:
+        """Where on the song it begins."""
+        return self.sounds.material.first_frame
+
+    @property
+    def frames(self) -> int:
+        return self.sounds.material.frames
 
 
 def stream_zip(
@@ -52,8 +59,11 @@ def stream_zip(
     if kind == "flac" and depth == "32f":
         raise SettingRefused("FLAC holds 16 or 24 bits; choose WAV for 32-bit float")
     for item in items:
-        if not item.path.exists():
-            raise FileRefused(f"{item.path.name} is not in its folder any more; put it back, or leave it out")
+        for file in item.sounds.files_of(item.wanted):
+            try:
+                open_recorded(file.path).close()
+            except FileRefused as refusal:
+                raise FileRefused(f"{refusal}, or leave it out") from None
     return _pieces(session, items, kind, depth, start)
 
 
@@ -73,10 +83,10 @@ def _pieces(
                 originated_at=item.recorded_at,
                 time_reference_frames=0 if start == "song" else item.from_frame,
             )
-            blocks = read_blocks(item.path)
-            if start == "song":
-                blocks = _placed(blocks, item, end)
-            write_sound(target, blocks, rate_hz=session.rate_hz, channels=1, depth=depth, note=note)
+            span = Window(0, end) if start == "song" else item.sounds.material.span
+            with item.sounds.reader() as reader:
+                blocks = (block[:, None] for block in reader.blocks(item.wanted, span))
+                write_sound(target, blocks, rate_hz=session.rate_hz, channels=1, depth=depth, note=note)
             with target.open("rb") as file, archive.open(f"{folder}/{name}", "w", force_zip64=True) as entry:
                 while piece := file.read(_READ_BYTES):
                     entry.write(piece)
@@ -85,22 +95,6 @@ def _pieces(
         archive.writestr(f"{folder}/About these files.txt", _about(session, items, kind, depth, start))
         yield out.take()
     yield out.take()
-
-
-def _placed(blocks: Iterator[Samples], item: Item, end: int) -> Iterator[Samples]:
-    """Silence before and after, so that the file runs from the session's zero to the common end."""
-    yield from _silence(item.from_frame)
-    written = item.from_frame
-    for block in blocks:
-        written += len(block)
-        yield block
-    yield from _silence(end - written)
-
-
-def _silence(frames: int) -> Iterator[Samples]:
-    while frames > 0:
-        yield np.zeros((min(frames, 65_536), 1))
-        frames -= 65_536
 
 
 def _about(session: Session, items: list[Item], kind: FileKind, depth: Depth, start: str) -> str:

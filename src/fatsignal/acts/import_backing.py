@@ -9,10 +9,11 @@ from uuid import UUID, uuid4
 
 import numpy as np
 
-from fatsignal.acts.survey import keep_wave
 from fatsignal.acts.uploaded import uploaded_blocks, uploaded_facts
+from fatsignal.acts.waves import keep_wave
 from fatsignal.core.clip import Samples
 from fatsignal.core.level.loudness import integrated_loudness_lufs
+from fatsignal.core.level.pyramid import columns
 from fatsignal.core.timing.pulse import find_pulse
 from fatsignal.engine.protocol import ListenOrder
 from fatsignal.errors import FileRefused, SignalError
@@ -126,7 +127,7 @@ def _keep(
         target.unlink(missing_ok=True)
         raise
     backing_id = uuid4()
-    keep_wave(waves_folder, str(backing_id), clip)
+    keep_wave(waves_folder, str(backing_id), columns(clip.samples))
     loudness = integrated_loudness_lufs(clip)
     pulse, no_pulse = None, ""
     try:

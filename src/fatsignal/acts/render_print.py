@@ -1,25 +1,47 @@
-"""Rendering a print: a take's dry channel through a tone revision, with its whole origin."""
+"""Rendering a print: the dry channel of a material through a tone revision, with its whole origin."""
 
+import contextlib
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass
+from datetime import datetime
 from pathlib import Path
 from typing import Any
+from uuid import UUID
+
+import numpy as np
+from numpy.typing import NDArray
 
 import fatsignal
-from fatsignal.acts.survey import keep_wave, level_checks, sha256_of
-from fatsignal.core.clip import Clip
+from fatsignal.acts.survey import ChannelPass
+from fatsignal.acts.waves import keep_wave
+from fatsignal.core.clip import Samples
+from fatsignal.core.level.pyramid import Columns
+from fatsignal.core.material.channels import Channel, Wanted, find
+from fatsignal.core.material.material import Source, whole
+from fatsignal.core.takes.windows import Window
 from fatsignal.core.tone.chain import inner_factor
 from fatsignal.core.tone.document import parse_tone
-from fatsignal.core.tone.spectra import spectrum_difference_db
+from fatsignal.core.tone.spectra import SpectrumMeter, levels_apart_db
 from fatsignal.errors import FileRefused
 from fatsignal.files.bext import BroadcastNote
+from fatsignal.files.claims import place_file
+from fatsignal.files.material_files import MaterialOnDisk, SourceFile, sha256_of
 from fatsignal.files.names import file_name
-from fatsignal.files.reamp import reamp_file
-from fatsignal.files.sound import read_clip
-from fatsignal.store.sessions import Session
-from fatsignal.store.takes import Take, TakeChannel
+from fatsignal.files.reamp import reamp_material
 from fatsignal.store.tones import ToneRevision
+
+DRY = Wanted(("di",))
+
+
+@dataclass(frozen=True, slots=True)
+class ToPrint:
+    """What is to be rendered: a material, what of it is used, what it is called, when it was played."""
+
+    recorded: MaterialOnDisk
+    used: Window
+    name: str
+    recorded_at: datetime
 
 
 @dataclass(frozen=True, slots=True)
@@ -35,68 +57,74 @@ class RenderedPrint:
 
 
 def render_print(
-    *, print_id: str, asking: int, session: Session, take: Take, channels: list[TakeChannel], revision: ToneRevision,
-    sessions_folder: Path, waves_folder: Path, on_progress: Callable[[float, float], None],
+    what: ToPrint, revision: ToneRevision, *, print_id: UUID, holder: str, folder: Path, sessions_folder: Path,
+    waves_folder: Path, on_progress: Callable[[float, float], None],
 ) -> RenderedPrint:  # fmt: skip
-    """Render a print to its place; the same audio and the same revision give the same bytes.
+    """Render a print into `folder`; the same audio and the same revision give the same bytes, on one kind of processor.
 
-    `asking` keeps two renderings of one print out of each other's half-written files. `on_progress` is told the
-    share done and how many times faster than real time it goes; what it raises ends the rendering, and no file is
-    left.
+    Whoever renders has its own half-written file, named by `holder`. The finished one gets a name that nothing has.
+    `on_progress` is told the share done and how many times faster than real time it goes; what it raises ends the
+    rendering, and no file is left.
+
+    Raises
+    ------
+    FileRefused
+        If there is no DI, or its file is gone or was changed.
     """
-    dry = next((channel for channel in channels if channel.kind == "di"), None)
-    if dry is None:
-        raise FileRefused(f"take {take.number} has no DI to re-amp")
-    tone = parse_tone(revision.document)
-    source = sessions_folder / take.folder / dry.file
-    if not source.exists():
-        raise FileRefused(f"{dry.file} is not in its folder any more; put it back to re-amp this take")
-    if sha256_of(source) != dry.sha256:
-        raise FileRefused(f"{dry.file} was changed since it was recorded; put the recorded file back")
-    stem = Path(dry.file).stem.rsplit(" - ", 1)[0]
-    target = (
-        sessions_folder
-        / session.folder
-        / "Prints"
-        / (f"{file_name(f'{stem} - {revision.name} r{revision.revision}')}.wav")
-    )
-    target.parent.mkdir(parents=True, exist_ok=True)
-    partial = target.with_name(f"{print_id}.{asking}.rendering.wav")
-    # What a worker that died left half done, of this asking or one before, is rendered again from the start.
-    for number in range(1, asking + 1):
-        target.with_name(f"{print_id}.{number}.rendering.wav").unlink(missing_ok=True)
+    recorded, material, tone = what.recorded, what.recorded.material, parse_tone(revision.document)
+    dry = recorded.files_of(DRY)
+    if not dry:
+        raise FileRefused(f"{what.name} has no DI to re-amp")
+    recorded.check_whole(DRY)
+    name = file_name(f"{what.name} - {revision.name}", ending=f" r{revision.revision}")
+    folder.mkdir(parents=True, exist_ok=True)
+    partial = folder / f"{print_id}.{holder}.rendering.wav"
+    partial.unlink(missing_ok=True)
     note = BroadcastNote(
-        description=target.stem,
-        originated_at=take.recorded_at,
-        time_reference_frames=take.from_frame,
-        coding_history=f"A=PCM,F={take.rate_hz},W=24,M=mono,T=Fat Signal {fatsignal.__version__}\r\n",
+        description=name,
+        originated_at=what.recorded_at,
+        time_reference_frames=max(0, material.first_frame),
+        coding_history=f"A=PCM,F={material.rate_hz},W=24,M=mono,T=Fat Signal {fatsignal.__version__}\r\n",
     )
     started_s = time.monotonic()
 
     def progress(share: float) -> None:
         spent_s = max(time.monotonic() - started_s, 1e-3)
-        on_progress(share, share * take.frames / take.rate_hz / spent_s)
+        on_progress(share, share * material.frames / material.rate_hz / spent_s)
 
-    frames = reamp_file(source, partial, tone, depth="24", note=note, on_progress=progress)
-    times_real_time = frames / take.rate_hz / max(time.monotonic() - started_s, 1e-3)
-    wet = read_clip(partial)
-    checks = _checks(wet, take, channels, sessions_folder)
-    keep_wave(waves_folder, print_id, wet)
-    partial.replace(target)
+    try:
+        with recorded.reader() as reader:
+            frames = reamp_material(reader, DRY, partial, tone, depth="24", note=note, on_progress=progress)
+        times_real_time = frames / material.rate_hz / max(time.monotonic() - started_s, 1e-3)
+        checksum = sha256_of(partial)
+        channel = Channel("sim", revision.name)
+        source = Source(id=print_id, fingerprint=checksum, frames=frames, channels=(channel,))
+        wet = MaterialOnDisk(
+            whole(source, first_frame=material.first_frame, rate_hz=material.rate_hz),
+            (SourceFile(print_id, channel, partial),),
+        )
+        checks, waves = _checks(wet, what)
+        keep_wave(waves_folder, checksum, waves)
+        target = place_file(partial, folder / f"{name}.wav")
+        # What workers that died left half done of this print.
+        for left in folder.glob(f"{print_id}.*.rendering.wav"):
+            left.unlink(missing_ok=True)
+    finally:
+        partial.unlink(missing_ok=True)
     return RenderedPrint(
         file=str(target.relative_to(sessions_folder)),
-        sha256=sha256_of(target),
+        sha256=checksum,
         frames=frames,
         origin={
             "engine": fatsignal.__version__,
-            "take_id": str(take.id),
-            "dry_file": dry.file,
-            "dry_sha256": dry.sha256,
+            "material_id": str(material.id),
+            "material_fingerprint": material.fingerprint,
+            "dry_files": [{"file": each.path.name, "sha256": each.sha256} for each in dry],
             "tone": revision.document,
             "tone_revision": revision.revision,
             "tone_fingerprint": revision.fingerprint,
-            "rate_hz": take.rate_hz,
-            "oversampling": inner_factor(tone.oversample, take.rate_hz),
+            "rate_hz": material.rate_hz,
+            "oversampling": inner_factor(tone.oversample, material.rate_hz),
             "depth": "24",
         },
         checks=checks,
@@ -104,16 +132,23 @@ def render_print(
     )
 
 
-def _checks(wet: Clip, take: Take, channels: list[TakeChannel], sessions_folder: Path) -> dict[str, Any]:
-    """Level figures over the take's window, and the distance in tone from the miked amp, if there is one."""
-    start, end = take.used.moved(-take.from_frame)
-    heard = Clip(wet.samples[start:end], wet.rate_hz)
-    checks = level_checks(heard, kind="sim")
-    mic = next((channel for channel in channels if channel.kind == "mic"), None)
-    path = sessions_folder / take.folder / mic.file if mic else None
-    if path is not None and path.exists() and heard.frames >= heard.rate_hz // 4:
-        reference = read_clip(path).channel(0)[start:end]
-        checks["spectrum_difference_db"] = round(
-            spectrum_difference_db(heard.channel(0), reference, rate_hz=wet.rate_hz), 2
-        )
-    return checks
+def _checks(wet: MaterialOnDisk, what: ToPrint) -> tuple[dict[str, Any], Columns]:
+    """Level figures over what is used with the distance in tone from the miked amp, if there is one; and the wave."""
+    rate_hz, used = what.recorded.material.rate_hz, what.used
+    with wet.reader() as reader:
+        passing = ChannelPass(reader, Wanted())
+        checks, waves = passing.checks([used], kind="sim"), passing.columns()
+        mic = find(what.recorded.material.channels, Wanted(("mic",)))
+        if mic is not None and used.frames >= rate_hz // 4:
+            with contextlib.suppress(FileRefused), what.recorded.reader() as amp:
+                reference = _spectrum(amp.blocks(Wanted.exactly(mic), used), used, rate_hz)
+                levels = _spectrum(passing.blocks(used), used, rate_hz)
+                checks["spectrum_difference_db"] = round(levels_apart_db(levels, reference), 2)
+    return checks, waves
+
+
+def _spectrum(blocks: Iterable[Samples], span: Window, rate_hz: int) -> NDArray[np.float64]:
+    meter = SpectrumMeter(rate_hz=rate_hz, frames=span.frames)
+    for block in blocks:
+        meter.push(block)
+    return meter.third_octave_levels_db()

@@ -18,11 +18,14 @@ def serve() -> None:
 
 
 @app.command(hidden=True)
-def worker(name: Annotated[str, typer.Option(help="Shown in the log.")] = "worker") -> None:
-    """Render prints for an application that runs elsewhere."""
+def worker(
+    name: Annotated[str, typer.Option(help="Shown in the log.")] = "worker",
+    beside: Annotated[int | None, typer.Option(help="End when this process is gone.")] = None,
+) -> None:
+    """Compute for an application that runs here or elsewhere: prints, imports, judging."""
     from fatsignal.serve import run_worker
 
-    or_refuse(lambda: asyncio.run(run_worker(name)))
+    or_refuse(lambda: asyncio.run(run_worker(name, beside=beside)))
 
 
 @app.command(hidden=True)

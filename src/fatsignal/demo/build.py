@@ -12,6 +12,7 @@ from pydantic import TypeAdapter
 
 from fatsignal.acts.enter_roll import measure_roll, store_roll
 from fatsignal.acts.make_session import make_session
+from fatsignal.acts.materials import source_of
 from fatsignal.acts.roll_order import Armed, roll_order, roll_plan
 from fatsignal.core.instrument.player import Note
 from fatsignal.core.timing.tempo import TempoMap
@@ -20,10 +21,10 @@ from fatsignal.demo.checked import add_backing, check_part
 from fatsignal.engine.captures import capture_of
 from fatsignal.engine.protocol import RollOrder
 from fatsignal.files.names import take_folder_name
-from fatsignal.jobs.queue import ask_to_render
+from fatsignal.jobs.worker import wake
 from fatsignal.rig.interface import SimulatedInterface
 from fatsignal.rig.setup import RigSetup, standard_rig
-from fatsignal.store import parts, prints, sections, sessions, tones
+from fatsignal.store import parts, prints, sections, sessions, takes, tones, works
 from fatsignal.store.database import Connection
 from fatsignal.tones import shipped_tones
 
@@ -120,8 +121,12 @@ async def build_demo(
     newest = {revision.name: revision for revision in await tones.list_newest(conn)}
     for section_name, tone_name in (("Chorus 1", "Kiln"), ("Chorus 1", "Foundry")):
         take = rolled["Baritone", section_name]
-        print_, _ = await prints.ask_for_print(conn, take_id=take.id, tone_revision_id=newest[tone_name].id)
-        await ask_to_render(queue, conn, print_)
+        channels = (await takes.channels_of(conn, [take.id]))[take.id]
+        print_, _ = await prints.ask_for_print(
+            conn, material_id=take.id, material_fingerprint=source_of(take, channels).fingerprint,
+            tone_revision_id=newest[tone_name].id,
+        )  # fmt: skip
+        await wake(queue, await works.get_work(conn, print_.work_id))
 
 
 async def _add_part(conn: Connection, session: sessions.Session, planned: _Planned, *, armed: bool) -> parts.Part:

@@ -9,7 +9,7 @@ import numpy as np
 from fatsignal.core.clip import Samples
 from fatsignal.core.cue.mix import gains_of, live_gains
 from fatsignal.core.level.limiter import Limiter
-from fatsignal.core.takes.layers import closing, opening
+from fatsignal.core.takes.gates import closing, opening
 from fatsignal.core.takes.roll_plan import RollPlan
 from fatsignal.core.takes.windows import Window
 from fatsignal.engine.ears import Ears

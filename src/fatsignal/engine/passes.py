@@ -184,13 +184,13 @@ class RollingPass:
 def _heard(order: RollOrder) -> list[UUID]:
     """Takes of other parts that play beside the roll where it is used."""
     spans = order.plan.windows or (Window(order.plan.play_from_frame, order.plan.to_frame),)
+    tracks = [track for track in order.tracks if not track.own]
     return sorted(
         {
-            piece.take_id
-            for track in order.tracks
-            if not track.own
-            for piece in track.pieces
-            if piece.take_id is not None and touches(spans, piece.span)
+            piece.source_id
+            for track in tracks
+            for piece in track.material.pieces
+            if touches(spans, piece.place) and track.material.source(piece.source_id).was_played
         }
     )
 

@@ -5,20 +5,18 @@ The delay through which a player hears the own playing is therefore the same how
 
 import threading
 from collections import deque
-from pathlib import Path
 
 import numpy as np
-import soundfile
 
 from fatsignal.core.clip import Samples
 from fatsignal.core.cue.mix import CLICK
-from fatsignal.core.takes.layers import CROSSFADE_S, opening
+from fatsignal.core.takes.gates import opening
 from fatsignal.core.takes.windows import Window
 from fatsignal.core.timing.click import render_click
 from fatsignal.core.units import amplitude_from_db
 from fatsignal.engine.priority import Rank, prefer_this_thread
-from fatsignal.engine.protocol import PlayPiece, PlayTrack, RollOrder
-from fatsignal.files.sound import read_span
+from fatsignal.engine.protocol import RollOrder
+from fatsignal.files.material_files import FilesReader
 
 _CHUNK_FRAMES = 2048
 _AHEAD_CHUNKS = 8
@@ -33,11 +31,12 @@ class Playback:
         self._plan = order.plan
         self.columns: list[tuple[str, int | None]] = []
         for track in order.tracks:
-            self.columns += [(track.key, 0), (track.key, 1)] if track.stereo else [(track.key, None)]
+            self.columns += [(track.key, 0), (track.key, 1)] if track.columns == 2 else [(track.key, None)]
         self.columns.append((CLICK, None))
-        own = [track.own for track in order.tracks for _ in range(1 + track.stereo)]
+        own = [track.own for track in order.tracks for _ in track.wanted]
         self.own = np.array([*own, False])
-        self._files: dict[Path, soundfile.SoundFile | None] = {}
+        # A file that is gone plays nothing: the roll goes on.
+        self._readers = [FilesReader(track.material, track.files, gone_is_silent=True) for track in order.tracks]
         self._changed = threading.Condition()
         self._ready: deque[tuple[int, Samples]] = deque()
         self._next = 0
@@ -99,9 +98,8 @@ class Playback:
                     self._ready.append((start, chunk))
                     self._next = start + _CHUNK_FRAMES
                 self._changed.notify_all()
-        for file in self._files.values():
-            if file is not None:
-                file.close()
+        for reader in self._readers:
+            reader.close()
 
     def _render(self, start: int) -> Samples:
         chunk = np.zeros((_CHUNK_FRAMES, len(self.columns)))
@@ -112,43 +110,14 @@ class Playback:
             if song.to_frame > self._plan.play_from_frame:
                 # It fades in after a count-in; a loop that comes round goes straight on, so that beats stay sharp.
                 round_again = self._plan.handle_frames and start + offset >= self._plan.to_frame - self._plan.from_frame
-                gate = 1.0 if round_again else opening(playing, song, rate_hz=self._order.rate_hz)[:, None]
-                for track in self._order.tracks:
-                    width = 1 + track.stereo
-                    rows[:, column : column + width] = gate * self._track(track, song, width)
-                    column += width
+                gate = 1.0 if round_again else opening(playing, song, rate_hz=self._order.rate_hz)
+                for track, reader in zip(self._order.tracks, self._readers, strict=True):
+                    level = amplitude_from_db(track.gain_db)
+                    for wanted in track.wanted:
+                        rows[:, column] = gate * (level * reader.read(wanted, song.from_frame, song.frames))
+                        column += 1
             click = render_click(
                 self._order.tempo, from_frame=song.from_frame, to_frame=song.to_frame, settings=self._order.click
             )
             rows[:, -1] = click.channel(0)
         return chunk
-
-    def _track(self, track: PlayTrack, song: Window, width: int) -> Samples:
-        out = np.zeros((song.frames, width))
-        reach = round(CROSSFADE_S * self._order.rate_hz)
-        for piece in track.pieces:
-            span = Window(
-                max(song.from_frame, piece.span.from_frame - reach), min(song.to_frame, piece.span.to_frame + reach)
-            )
-            if span.frames <= 0:
-                continue
-            gate = opening([piece.span], span, rate_hz=self._order.rate_hz)[:, None]
-            out[span.from_frame - song.from_frame : span.to_frame - song.from_frame] += gate * self._read(
-                piece, span, width
-            )
-        return amplitude_from_db(track.gain_db) * out
-
-    def _read(self, piece: PlayPiece, span: Window, width: int) -> Samples:
-        """Frames of the song from a file, silence where it has none: a file that is gone plays nothing."""
-        file = self._file(piece.file)
-        if file is None:
-            return np.zeros((span.frames, width))
-        return read_span(file, from_frame=span.from_frame - piece.begins_frame, frames=span.frames)[:, :width]
-
-    def _file(self, path: Path) -> soundfile.SoundFile | None:
-        if path not in self._files:
-            try:
-                self._files[path] = soundfile.SoundFile(path)
-            except (soundfile.LibsndfileError, OSError):
-                self._files[path] = None
-        return self._files[path]

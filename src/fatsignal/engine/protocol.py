@@ -18,11 +18,14 @@ from pydantic import BaseModel, ConfigDict, Field, TypeAdapter, ValidationError
 from fatsignal.core.cue.mix import CueMix
 from fatsignal.core.cue.monitoring import Hear, When
 from fatsignal.core.instrument.player import Note
+from fatsignal.core.material.channels import RecordedKind, Wanted
+from fatsignal.core.material.material import Material
 from fatsignal.core.takes.roll_plan import RollPlan, Way
 from fatsignal.core.takes.windows import Window
 from fatsignal.core.timing.click import ClickSettings
 from fatsignal.core.timing.tempo import TempoMap
 from fatsignal.core.tone.document import Tone
+from fatsignal.files.material_files import SourceFile
 from fatsignal.rig.interface import SimulatedInterface
 from fatsignal.rig.setup import RigSetup
 
@@ -84,27 +87,25 @@ class PartMonitor(BaseModel):
     print_sim: bool = False
 
 
-class PlayPiece(BaseModel):
-    """A stretch of the song from a file whose first frame lies at `begins_frame` of the song."""
-
-    model_config = ConfigDict(extra="ignore")
-
-    file: Path
-    begins_frame: int
-    span: Window
-    take_id: UUID | None = None
-
-
 class PlayTrack(BaseModel):
-    """What plays beside the roll: a part's takes, or a backing track; `own` takes are heard outside windows only."""
+    """What plays beside the roll: what a part sounds like, or a backing track, one column for each channel wanted.
+
+    `own` is what an armed part sounds like until now: it is heard outside windows only.
+    """
 
     model_config = ConfigDict(extra="ignore")
 
     key: str
-    pieces: list[PlayPiece]
-    stereo: bool = False
+    material: Material
+    files: tuple[SourceFile, ...]
+    wanted: list[Wanted] = Field(min_length=1, max_length=2)
     gain_db: float = 0.0
     own: bool = False
+
+    @property
+    def columns(self) -> int:
+        """1, or 2 where it has a left and a right side."""
+        return len(self.wanted)
 
 
 class Cue(BaseModel):
@@ -220,7 +221,7 @@ class ChannelFile(BaseModel):
     """A channel of a roll and the file it goes to, relative to its take's folder."""
 
     name: str
-    kind: str
+    kind: RecordedKind
     file: str
 
 

@@ -1,12 +1,17 @@
 """Names that only one of several can have: whoever makes the folder or the file first has its name."""
 
+import errno
+import filecmp
+import os
 import re
 from collections.abc import Iterator
 from pathlib import Path
 
+from fatsignal.files.atomic_write import sync_file, sync_folder
 from fatsignal.files.names import take_folder_name
 
 _MOST_TRIED = 10_000
+_NO_LINKS = {errno.EPERM, errno.ENOTSUP, errno.EOPNOTSUPP, errno.ENOSYS, errno.EMLINK}
 
 
 def claim_folder(path: Path) -> Path:
@@ -35,6 +40,34 @@ def claim_file(path: Path) -> Path:
             return candidate
         except FileExistsError:
             continue
+    raise FileExistsError(f"no free name like {path.name}")
+
+
+def place_file(partial: Path, path: Path) -> Path:
+    """Give a finished file its name, or the next free one: nothing that is there is ever replaced. Which name it got.
+
+    A file that is there and holds the very same bytes is taken for it, as when the power failed right after it was
+    placed.
+    """
+    for candidate in _candidates(path, path.stem, path.suffix):
+        try:
+            os.link(partial, candidate)
+        except FileExistsError:
+            if not filecmp.cmp(partial, candidate, shallow=False):
+                continue
+        except OSError as trouble:
+            if trouble.errno not in _NO_LINKS:
+                raise
+            # A drive that knows no second names: an empty file holds the name until it is replaced.
+            try:
+                candidate.open("xb").close()
+            except FileExistsError:
+                continue
+            partial.replace(candidate)
+        partial.unlink(missing_ok=True)
+        sync_file(candidate)
+        sync_folder(candidate.parent)
+        return candidate
     raise FileExistsError(f"no free name like {path.name}")
 
 

@@ -8,14 +8,17 @@ _FORBIDDEN = re.compile(r'[<>:"/\\|?*\x00-\x1f\x7f]')
 _RESERVED = {"con", "prn", "aux", "nul", *(f"com{n}" for n in range(1, 10)), *(f"lpt{n}" for n in range(1, 10))}
 
 
-def file_name(name: str, *, fallback: str = "Untitled") -> str:
-    """`name` as one path component that every file system takes; readable, never a path, at most 80 characters."""
+def file_name(name: str, *, fallback: str = "Untitled", ending: str = "") -> str:
+    """`name` as one path component that every file system takes; readable, never a path, at most 80 characters.
+
+    `ending` is what tells it from others, as " r3": a long name is cut before it.
+    """
     composed = unicodedata.normalize("NFC", name)
     kept = "".join(char for char in composed if unicodedata.category(char) not in ("Cf", "Cs", "So"))
-    plain = re.sub(r"\s+", " ", _FORBIDDEN.sub(" ", kept)).strip(" .")[:_LONGEST].strip(" .")
+    plain = re.sub(r"\s+", " ", _FORBIDDEN.sub(" ", kept)).strip(" .")[: _LONGEST - len(ending)].strip(" .")
     if not plain or plain.lower() in _RESERVED:
-        return fallback
-    return plain
+        return fallback + ending
+    return plain + ending
 
 
 def take_folder_name(number: int) -> str:

@@ -1,5 +1,7 @@
 """What was heard out of a take, kept as one file of arrays, so that it is heard out once."""
 
+import logging
+import zipfile
 from pathlib import Path
 
 import numpy as np
@@ -11,9 +13,18 @@ from fatsignal.files.atomic_write import atomic_write
 # Raised when what is heard changes: files of another version are made again.
 VERSION = 2
 
+log = logging.getLogger(__name__)
+
 
 def save_playing(path: Path, playing: Playing) -> None:
-    """Keep it; a file that is there is replaced at once or not at all."""
+    """Keep it; a file that is there is replaced at once or not at all. A disk that takes none holds nothing up."""
+    try:
+        _save(path, playing)
+    except OSError as trouble:
+        log.warning("%s is not kept: %s", path.name, trouble)
+
+
+def _save(path: Path, playing: Playing) -> None:
     path.parent.mkdir(parents=True, exist_ok=True)
     with atomic_write(path) as partial:
         np.savez(
@@ -38,5 +49,5 @@ def load_playing(path: Path) -> Playing | None:
                 envelope_db=kept["envelope_db"],
                 rise=Rise(kept["rise"].astype(np.float64), hop, first),
             )  # fmt: skip
-    except (OSError, KeyError, ValueError):
+    except (OSError, KeyError, ValueError, EOFError, zipfile.BadZipFile):
         return None

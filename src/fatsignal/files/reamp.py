@@ -7,6 +7,8 @@ import numpy as np
 
 from fatsignal.core.clip import Samples
 from fatsignal.core.level.depth import Depth
+from fatsignal.core.material.channels import Wanted
+from fatsignal.core.material.reader import MaterialReader
 from fatsignal.core.tone.chain import ToneChain
 from fatsignal.core.tone.document import Tone
 from fatsignal.core.tone.render import render_chunks
@@ -54,6 +56,29 @@ def reamp_file(
                 on_progress(min(1.0, frames / expected))
 
     return write_sound(target, rendered(), rate_hz=rate, channels=facts.channels, depth=depth, note=note)
+
+
+def reamp_material(
+    reader: MaterialReader, wanted: Wanted, target: Path, tone: Tone, *, depth: Depth = "24",
+    note: BroadcastNote | None = None, threads: int = 2, on_progress: Progress | None = None,
+) -> int:  # fmt: skip
+    """Render one channel of a material through `tone` into the new file `target`; returns its frames.
+
+    What is made of many pieces is joined first: an amp's sag and ring go on through a join. `on_progress` as in
+    `reamp_file`.
+    """
+    material, frames = reader.material, 0
+
+    def rendered() -> Iterator[Samples]:
+        nonlocal frames
+        chain = ToneChain(tone, rate_hz=material.rate_hz)
+        for block in render_chunks(chain, reader.blocks(wanted), threads=threads):
+            frames += len(block)
+            yield block[:, None]
+            if on_progress:
+                on_progress(min(1.0, frames / max(1, material.frames)))
+
+    return write_sound(target, rendered(), rate_hz=material.rate_hz, channels=1, depth=depth, note=note)
 
 
 def _channels_through(

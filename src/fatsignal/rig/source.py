@@ -6,6 +6,7 @@ from itertools import accumulate, pairwise
 from typing import Protocol
 
 from fatsignal.core.clip import Samples
+from fatsignal.core.material.channels import RecordedKind
 
 MOST_CHANNELS = 64
 
@@ -15,7 +16,7 @@ class InputChannel:
     """One input that a source delivers: its kind decides colour, shape and what may be done to it."""
 
     name: str
-    kind: str  # "di", "mic" or "sim"
+    kind: RecordedKind
 
 
 def side_by_side(widths: Iterable[int]) -> list[slice]:

@@ -1,5 +1,6 @@
 """Backing tracks: sound files that a session is played to."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
@@ -55,6 +56,13 @@ async def add_backing(
         stored = await cur.fetchone()
     assert stored is not None, "INSERT ... RETURNING gave no row"
     return stored
+
+
+async def backings_by_id(conn: Connection, backing_ids: Sequence[UUID]) -> list[Backing]:
+    """Those of some ids that are backing tracks, in one query."""
+    async with conn.cursor(row_factory=class_row(Backing)) as cur:
+        await cur.execute(f"SELECT {_BACKING} FROM backing WHERE id = ANY(%s)", (list(backing_ids),))
+        return await cur.fetchall()
 
 
 async def list_backings(conn: Connection, session_id: UUID) -> list[Backing]:

@@ -1,20 +1,20 @@
 """Takes: one pass of a part, its channels time-locked."""
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime
-from typing import Any, Literal, LiteralString
+from typing import Any, LiteralString
 from uuid import UUID
 
 from psycopg.errors import UniqueViolation
 from psycopg.rows import dict_row
 from psycopg.types.json import Jsonb
 
+from fatsignal.core.material.channels import Channel, RecordedKind
+from fatsignal.core.takes.performance import Rating
 from fatsignal.core.takes.windows import Gap, Window
 from fatsignal.errors import NotFound
 from fatsignal.store.database import Connection
-
-Rating = Literal["starred", "struck"]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -23,16 +23,15 @@ class TakeChannel:
 
     position: int
     name: str
-    kind: str
+    kind: RecordedKind
     file: str
     sha256: str
     checks: dict[str, Any]
 
-
-def first_of(channels: Iterable[TakeChannel], kinds: Sequence[str]) -> TakeChannel | None:
-    """The first channel of the first kind that there is."""
-    there = list(channels)
-    return next((channel for kind in kinds for channel in there if channel.kind == kind), None)
+    @property
+    def key(self) -> Channel:
+        """What it is known by."""
+        return Channel(self.kind, self.name)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -103,6 +102,10 @@ async def add_take(conn: Connection, take: Take, channels: list[TakeChannel]) ->
     """Enter a take with its channels; False when it was entered before, so that entering again is harmless."""
     async with conn.cursor() as cur:
         await cur.execute(
+            "INSERT INTO material (id, part_id, kind) VALUES (%s, %s, 'take') ON CONFLICT (id) DO NOTHING",
+            (take.id, take.part_id),
+        )
+        await cur.execute(
             """
             INSERT INTO take (id, part_id, number, recorded_at, rate_hz, from_frame, recorded_frame, slip_frames,
                               frames, windows, by_hand, gaps, origin, rig_sheet, rating, said, note, folder, binned_at,
@@ -168,6 +171,13 @@ async def get_take(conn: Connection, take_id: UUID) -> Take:
     if row is None:
         raise NotFound("take", take_id)
     return _from_row(row)
+
+
+async def takes_by_id(conn: Connection, take_ids: Sequence[UUID]) -> dict[UUID, Take]:
+    """Those of some ids that are takes, in one query."""
+    async with conn.cursor(row_factory=dict_row) as cur:
+        await cur.execute(f"SELECT {_TAKE} FROM take WHERE id = ANY(%s)", (list(take_ids),))
+        return {row["id"]: _from_row(row) async for row in cur}
 
 
 async def channels_of(conn: Connection, take_ids: list[UUID]) -> dict[UUID, list[TakeChannel]]:

@@ -1,9 +1,6 @@
 """The application: pages and API in one process, the engine and the renders beside it."""
 
 import asyncio
-import contextlib
-import json
-import logging
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
 from pathlib import Path
@@ -12,15 +9,13 @@ from typing import Any
 from fastapi import FastAPI, Response
 from fastapi.responses import FileResponse
 from fastapi.staticfiles import StaticFiles
-from psycopg import AsyncConnection, OperationalError
 from starlette.middleware.gzip import GZipMiddleware
 
 import fatsignal
 from fatsignal.config import Settings, settings
 from fatsignal.errors import NotFound
-from fatsignal.jobs.queue import make_queue, told_to_end, work
+from fatsignal.jobs.worker import make_queue
 from fatsignal.store.database import open_pool
-from fatsignal.store.prints import CHANNEL
 from fatsignal.web.changes import TellOthers
 from fatsignal.web.desk import Desk
 from fatsignal.web.early import import_what_computes
@@ -50,12 +45,10 @@ from fatsignal.web.routes import (
     waves,
 )
 from fatsignal.web.security import OnlyOurselves
+from fatsignal.web.works import WorkDesk, keep_a_worker
 
 PAGES = Path(__file__).resolve().parents[3] / "frontend" / "dist"
-_RECONNECT_S = 1.0
-_FAREWELL_S = 6.0
-
-log = logging.getLogger(__name__)
+_FAREWELL_S = 8.0
 
 
 def create_app(place: Settings | None = None) -> FastAPI:
@@ -100,48 +93,25 @@ async def _lifespan(app: FastAPI) -> AsyncIterator[None]:
     pool = open_pool(place.database_url)
     await pool.open()
     app.state.pool = pool
-    app.state.judged = {}
     app.state.hub = hub = Hub()
     app.state.desk = desk = Desk(place, pool, hub)
-    app.state.queue = queue = make_queue(place.database_url)
+    queue = make_queue(place.database_url)
+    app.state.works = works = WorkDesk(place, pool, queue, hub)
     tasks = []
     async with queue.open_async():
         tasks.append(asyncio.create_task(asyncio.to_thread(import_what_computes)))
         tasks.append(asyncio.create_task(desk.run()))
-        tasks.append(asyncio.create_task(_hear_prints(place.database_url, hub)))
+        tasks.append(asyncio.create_task(works.hear()))
         if place.workers:
-            tasks.append(asyncio.create_task(_keep_working(queue, place)))
+            tasks.append(asyncio.create_task(keep_a_worker(place)))
         try:
             yield
         finally:
             for task in tasks:
                 task.cancel()
-            # A worker tells the database that it goes; one that is away is not waited for.
+            # A worker tells the database that it goes; one that does not is not waited for.
             await asyncio.wait(tasks, timeout=_FAREWELL_S)
     await pool.close()
-
-
-async def _keep_working(queue: "object", place: Settings) -> None:
-    """The worker inside the application; it comes back when the database does."""
-    while True:
-        try:
-            await work(queue, place.database_url, concurrency=place.workers, name="application")  # type: ignore[arg-type]
-        except Exception as trouble:
-            if told_to_end():
-                raise asyncio.CancelledError from trouble
-            log.warning("the render worker starts again: %s", trouble)
-        await asyncio.sleep(_RECONNECT_S)
-
-
-async def _hear_prints(database_url: str, hub: Hub) -> None:
-    """Pass on what any worker, here or elsewhere, tells about prints."""
-    while not told_to_end():
-        with contextlib.suppress(OperationalError):
-            async with await AsyncConnection.connect(database_url, autocommit=True) as conn:
-                await conn.execute(f"LISTEN {CHANNEL}")
-                async for note in conn.notifies():
-                    hub.tell({"event": "print", **json.loads(note.payload)})
-        await asyncio.sleep(_RECONNECT_S)
 
 
 class _Assets(StaticFiles):

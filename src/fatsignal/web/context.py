@@ -1,15 +1,16 @@
-"""What an endpoint is given: a transaction, the settings, the desk, the queue."""
+"""What an endpoint is given: a transaction or the pool, the settings, the desk, the works."""
 
 from collections.abc import AsyncIterator
 from typing import Annotated
 
 from fastapi import Depends, Request
-from procrastinate import App
+from psycopg_pool import AsyncConnectionPool
 
 from fatsignal.config import Settings
 from fatsignal.store.database import Connection
 from fatsignal.web.desk import Desk
 from fatsignal.web.live import Hub
+from fatsignal.web.works import WorkDesk
 
 
 async def transaction(request: Request) -> AsyncIterator[Connection]:
@@ -32,9 +33,9 @@ def _desk(request: Request) -> Desk:
     return desk
 
 
-def _queue(request: Request) -> App:
-    queue: App = request.app.state.queue
-    return queue
+def _works(request: Request) -> WorkDesk:
+    works: WorkDesk = request.app.state.works
+    return works
 
 
 def _hub(request: Request) -> Hub:
@@ -42,7 +43,14 @@ def _hub(request: Request) -> Hub:
     return hub
 
 
+def _pool(request: Request) -> AsyncConnectionPool[Connection]:
+    pool: AsyncConnectionPool[Connection] = request.app.state.pool
+    return pool
+
+
+# For what computes: a connection for as long as something is read or written, none in between.
+Pool = Annotated[AsyncConnectionPool[Connection], Depends(_pool)]
 Place = Annotated[Settings, Depends(_place)]
 TheDesk = Annotated[Desk, Depends(_desk)]
-Queue = Annotated[App, Depends(_queue)]
+Works = Annotated[WorkDesk, Depends(_works)]
 TheHub = Annotated[Hub, Depends(_hub)]

@@ -1,6 +1,7 @@
 from uuid import uuid4
 
-from fatsignal.core.takes.sheet import Played, sheet_line
+from fatsignal.core.takes.performance import Played
+from fatsignal.core.takes.sheet import sheet_line
 from fatsignal.core.takes.windows import Window
 from fatsignal.core.timing.tempo import TempoMap
 

@@ -57,7 +57,11 @@ def integrated_loudness_lufs(clip: Clip) -> float:
     ----------
     .. [1] ITU-R BS.1770-5 (2023), Annex 1, eqs. 1 to 7.
     """
-    power = block_powers(clip)
+    return gated_loudness_lufs(block_powers(clip))
+
+
+def gated_loudness_lufs(power: Samples) -> float:
+    """The loudness of 400 ms blocks of these powers (eqs. 4 to 7)."""
     loudness = OFFSET_DB + 10 * np.log10(np.maximum(power, 1e-30))
     above = loudness > ABSOLUTE_GATE_LUFS
     if not above.any():
@@ -69,30 +73,52 @@ def integrated_loudness_lufs(clip: Clip) -> float:
 
 def block_powers(clip: Clip) -> Samples:
     """K-weighted mean squares of 400 ms blocks every 100 ms, channels summed; shape (blocks,)."""
-    if clip.frames == 0:
-        return np.zeros(1)
-    block = round(_BLOCK_S * clip.rate_hz)
-    if clip.frames < block:
-        return _weighted_energy(clip, np.array([0, clip.frames])) / clip.frames
-    count = int((clip.duration_s - _BLOCK_S) / _STEP_S + 1e-9) + 1
-    starts = np.round(np.arange(count) * _STEP_S * clip.rate_hz).astype(np.int64)
-    starts = starts[starts + block <= clip.frames]
-    # Every piece between two edges is added up once, then the pieces to blocks.
-    edges = np.unique(np.concatenate((starts, starts + block)))
-    energy = np.concatenate(([0.0], np.cumsum(_weighted_energy(clip, edges))))
-    return np.asarray(energy[np.searchsorted(edges, starts + block)] - energy[np.searchsorted(edges, starts)]) / block
+    meter = LoudnessMeter(rate_hz=clip.rate_hz, channels=clip.channels, most_frames=clip.frames)
+    meter.push(clip.samples)
+    return meter.block_powers()
 
 
-def _weighted_energy(clip: Clip, edges: NDArray[np.int64]) -> Samples:
-    """Sum of squares of all channels, K-weighted, between neighbouring edges."""
-    energy = np.zeros(len(edges) - 1)
-    _add_weighted_energy(clip.samples, k_weighting(clip.rate_hz), edges, energy)
-    return energy
+class LoudnessMeter:
+    """Powers of the blocks of a sound that comes piece by piece; `most_frames` is how long it may become."""
+
+    def __init__(self, *, rate_hz: int, channels: int = 1, most_frames: int) -> None:
+        self._rate_hz, self._frames = rate_hz, 0
+        self._block = round(_BLOCK_S * rate_hz)
+        count = max(0, int((most_frames / rate_hz - _BLOCK_S) / _STEP_S + 1e-9) + 1) if most_frames else 0
+        starts = np.round(np.arange(count) * _STEP_S * rate_hz).astype(np.int64)
+        self._starts = starts[starts + self._block <= most_frames]
+        # Every piece between two edges is added up once, then the pieces to blocks. Less than a block is one piece.
+        edges = np.concatenate((self._starts, self._starts + self._block))
+        self._edges = np.unique(edges if len(edges) else np.array([0, most_frames], dtype=np.int64))
+        self._energy = np.zeros(max(1, len(self._edges) - 1))
+        self._sections = k_weighting(rate_hz)
+        self._states = np.zeros((channels, 4))
+        self._piece = 0
+
+    def push(self, samples: Samples) -> None:
+        """The next frames, shape (frames, channels)."""
+        if len(samples):
+            self._piece = _add_weighted_energy(
+                np.ascontiguousarray(samples), self._sections, self._states, self._edges, self._energy, self._frames,
+                self._piece,
+            )  # fmt: skip
+            self._frames += len(samples)
+
+    def block_powers(self) -> Samples:
+        """Of all that came, shape (blocks,)."""
+        if self._frames == 0:
+            return np.zeros(1)
+        starts = self._starts[self._starts + self._block <= self._frames]
+        if not len(starts):
+            return np.array([float(self._energy.sum()) / self._frames])
+        energy = np.concatenate(([0.0], np.cumsum(self._energy)))
+        ends = energy[np.searchsorted(self._edges, starts + self._block)]
+        return np.asarray(ends - energy[np.searchsorted(self._edges, starts)]) / self._block
 
 
 @numba.njit(cache=True, nogil=True, fastmath={"contract"})
-def _add_weighted_energy(samples, sections, edges, energy):
-    """Filter every channel by two second-order sections, from the first edge on.
+def _add_weighted_energy(samples, sections, states, edges, energy, first_frame, first_piece):
+    """Filter every channel by two second-order sections and add up the squares between edges; the piece come to.
 
     They are in transposed direct form II with the output put into its own states, so that a state waits for nothing
     but the one before it: what each sample needs is not much, but waiting for the last one took twice as long.
@@ -100,15 +126,25 @@ def _add_weighted_energy(samples, sections, edges, energy):
     b00, b01, b02, _, a01, a02 = sections[0]
     b10, b11, b12, _, a11, a12 = sections[1]
     c01, c02, c11, c12 = b01 - a01 * b00, b02 - a02 * b00, b11 - a11 * b10, b12 - a12 * b10
+    end = first_frame + len(samples)
+    last = first_piece
     for channel in range(samples.shape[1]):
-        s0 = s1 = t0 = t1 = 0.0
-        for piece in range(len(energy)):
+        s0, s1, t0, t1 = states[channel]
+        piece, frame = first_piece, first_frame
+        while frame < end and piece < len(energy):
+            stop = min(end, edges[piece + 1])
             total = 0.0
-            for frame in range(edges[piece], edges[piece + 1]):
-                x = samples[frame, channel]
+            for index in range(frame - first_frame, stop - first_frame):
+                x = samples[index, channel]
                 y = b00 * x + s0
                 s0, s1 = (c01 * x + s1) - a01 * s0, c02 * x - a02 * s0
                 z = b10 * y + t0
                 t0, t1 = (c11 * y + t1) - a11 * t0, c12 * y - a12 * t0
                 total += z * z
             energy[piece] += total
+            frame = stop
+            if stop == edges[piece + 1]:
+                piece += 1
+        states[channel] = s0, s1, t0, t1
+        last = piece
+    return last

@@ -35,6 +35,15 @@ class Extent:
     energy: float
     frames: int
 
+    def joined(self, other: "Extent") -> "Extent":
+        """Of this and what comes after it."""
+        if not self.frames or not other.frames:
+            return self if self.frames else other
+        return Extent(
+            max(self.highest, other.highest), min(self.lowest, other.lowest), self.total + other.total,
+            self.energy + other.energy, self.frames + other.frames,
+        )  # fmt: skip
+
     @property
     def peak(self) -> float:
         return max(self.highest, -self.lowest)
@@ -99,24 +108,80 @@ def flat_top_runs(signal: Samples, extent: Extent | None = None) -> int:
     maximum or minimum, and that extreme is above −6 dBFS. So an overload that a later fader has turned
     down a little is still found. `extent` is that of the signal, where it is known already.
     """
-    return len(flat_tops(signal, extent))
+    found = FlatTops(extent or extent_of(signal))
+    found.push(signal)
+    return found.count
 
 
 def flat_tops(signal: Samples, extent: Extent | None = None) -> list[int]:
     """First frames of all flat tops, as `flat_top_runs` counts them, in order."""
-    if signal.size < FLAT_TOP_FRAMES:
-        return []
-    step = 2.0**-15
-    places: list[int] = []
-    extent = extent or extent_of(signal)
-    for sign, top in ((1.0, extent.highest), (-1.0, -extent.lowest)):
-        if top < FLAT_TOP_FLOOR:
-            continue
-        # Few samples lie at the top: only these are looked at, and whether their neighbour is one of them.
-        at_top = np.flatnonzero(signal >= top - step if sign > 0 else signal <= step - top)
-        alike = (np.diff(at_top) == 1) & (np.abs(np.diff(signal[at_top])) < step / 2)
-        edges = np.diff(np.concatenate(([0], alike.astype(np.int8), [0])))
-        starts = np.flatnonzero(edges == 1)
-        lengths = np.flatnonzero(edges == -1) - starts + 1
-        places += at_top[starts[lengths >= FLAT_TOP_FRAMES]].tolist()
-    return sorted(places)
+    found = FlatTops(extent or extent_of(signal), most_places=len(signal) // FLAT_TOP_FRAMES + 1)
+    found.push(signal)
+    return found.places
+
+
+class FlatTops:
+    """Flat tops of a channel that comes block by block; how far all of it reaches has to be known before.
+
+    `places` are the first frames of the first so many, in order.
+    """
+
+    def __init__(self, extent: Extent, *, most_places: int = 0) -> None:
+        self._sides = [
+            _Side(sign, top - _STEP, np.zeros(most_places, dtype=np.int64))
+            for sign, top in ((1.0, extent.highest), (-1.0, -extent.lowest))
+            if top >= FLAT_TOP_FLOOR
+        ]
+        self._frames = 0
+
+    def push(self, block: Samples) -> None:
+        """The next frames, shape (frames,)."""
+        for side in self._sides:
+            side.run, side.count, side.before = _find_runs(
+                np.ascontiguousarray(block), side.sign, side.threshold, side.run, side.count, side.before,
+                side.places, self._frames,
+            )  # fmt: skip
+        self._frames += len(block)
+
+    @property
+    def count(self) -> int:
+        return sum(side.count for side in self._sides)
+
+    @property
+    def places(self) -> list[int]:
+        return sorted(place for side in self._sides for place in side.places[: side.count].tolist())
+
+
+_STEP = 2.0**-15
+
+
+@dataclass(slots=True)
+class _Side:
+    """One of the two extremes; `run` is the length of the run that is under way, `before` the sample before."""
+
+    sign: float
+    threshold: float
+    places: "np.ndarray[tuple[int], np.dtype[np.int64]]"
+    run: int = 0
+    count: int = 0
+    before: float = 0.0
+
+
+@numba.njit(cache=True, nogil=True)
+def _find_runs(block, sign, threshold, run, count, before, places, first_frame):
+    """Runs of samples at the top, each like the one before it; a run counts when it has its third."""
+    for index in range(len(block)):
+        sample = sign * block[index]
+        if sample >= threshold:
+            if run and abs(sample - before) < 2.0**-16:
+                run += 1
+                if run == 3:
+                    if count < len(places):
+                        places[count] = first_frame + index - 2
+                    count += 1
+            else:
+                run = 1
+        else:
+            run = 0
+        before = sample
+    return run, count, before

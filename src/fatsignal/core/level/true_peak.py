@@ -13,6 +13,7 @@ from fatsignal.core.units import db_from_amplitude
 _TAPS_PER_PHASE = 24
 # Pieces that are looked at, or passed over, as one.
 _PIECE_FRAMES = 128
+_BLOCK_FRAMES = 65_536
 
 
 def true_peak_dbtp(signal: Samples, *, rate_hz: int) -> float:
@@ -28,8 +29,35 @@ def true_peak_dbtp(signal: Samples, *, rate_hz: int) -> float:
     """
     if signal.size == 0:
         return -np.inf
-    phases = _phases(8 if rate_hz <= 96_000 else 4)
-    return db_from_amplitude(float(_highest(np.ascontiguousarray(signal), phases, _bound(phases), _PIECE_FRAMES)))
+    found = TruePeak(rate_hz=rate_hz, at_least=float(np.abs(signal).max()))
+    for start in range(0, len(signal), _BLOCK_FRAMES):
+        found.push(signal[start : start + _BLOCK_FRAMES])
+    return found.dbtp()
+
+
+class TruePeak:
+    """The true peak of a wave that comes block by block.
+
+    `at_least` is what is known to be reached, as the largest sample: what cannot exceed it is passed over.
+    """
+
+    def __init__(self, *, rate_hz: int, at_least: float = 0.0) -> None:
+        self._phases = _phases(8 if rate_hz <= 96_000 else 4)
+        self._bound = _bound(self._phases)
+        self._before = np.zeros(self._phases.shape[1] - 1)
+        self._peak = np.float32(at_least)
+
+    def push(self, block: Samples) -> None:
+        """The next frames, shape (frames,)."""
+        padded = np.concatenate((self._before, block))
+        if float(np.abs(padded).max()) * self._bound > self._peak:
+            self._peak = _highest(padded, self._phases, self._bound, _PIECE_FRAMES, self._peak)
+        self._before = padded[-len(self._before) :]
+
+    def dbtp(self) -> float:
+        """The peak of all that came; what follows is silence."""
+        self.push(np.zeros(len(self._before) + 1))
+        return db_from_amplitude(float(self._peak))
 
 
 @lru_cache
@@ -48,36 +76,31 @@ def _bound(phases: NDArray[np.float32]) -> np.float32:
 
 
 @numba.njit(cache=True, fastmath=True, nogil=True)
-def _highest(signal, phases, bound, piece_frames):
-    """The largest magnitude of the interpolated wave; what lies beyond the ends of `signal` is silence.
+def _highest(padded, phases, bound, piece_frames, peak):
+    """The largest magnitude of the interpolated wave, if it is above `peak`; the first frames are what came before.
 
     Where even the bound stays below what was found, nothing is computed: of plucked strings most pieces. What is
     computed is so in single precision, which errs by a millionth of a dB.
     """
     count, taps = phases.shape
-    size = len(signal)
-    outputs = size + taps
+    outputs = len(padded) - taps + 1
     sums, around = np.empty(piece_frames, dtype=np.float32), np.empty(piece_frames + taps - 1, dtype=np.float32)
     # The loudest piece first: what it gives lets most of the others be passed over.
     pieces = (outputs + piece_frames - 1) // piece_frames
-    own = np.zeros(pieces)
+    loudest = np.zeros(pieces)
     for piece in range(pieces):
         top = 0.0
-        for sample in signal[piece * piece_frames : min((piece + 1) * piece_frames, size)]:
+        # Output n is made of the padded samples n to n + taps - 1.
+        for sample in padded[piece * piece_frames : (piece + 1) * piece_frames + taps - 1]:
             top = max(top, abs(sample))
-        own[piece] = top
-    # Output n is made of the samples n - taps + 1 to n: those of its own piece and of the end of the one before.
-    peak, loudest = np.float32(own.max()), np.empty(pieces)
-    for piece in range(pieces):
-        loudest[piece] = max(own[piece], own[piece - 1] if piece else 0.0)
+        loudest[piece] = top
     for piece in np.argsort(-loudest):
         if loudest[piece] * bound <= peak:
             break
         start = piece * piece_frames
         frames = min(piece_frames, outputs - start)
         for index in range(frames + taps - 1):
-            at = start + index - taps + 1
-            around[index] = signal[at] if 0 <= at < size else 0.0
+            around[index] = padded[start + index]
         # Four taps at once, and the last of 4k + 1 by itself.
         for phase in range(count):
             sums[:frames] = 0

@@ -2,12 +2,11 @@
 
 import re
 from collections.abc import Sequence
-from typing import Literal
 
-ChannelKind = Literal["di", "mic", "sim"]
+from fatsignal.core.material.channels import RecordedKind
 
 # Words as people put them into file names; common practice, no source. The more telling ones come first.
-_WORDS: tuple[tuple[ChannelKind, tuple[str, ...]], ...] = (
+_WORDS: tuple[tuple[RecordedKind, tuple[str, ...]], ...] = (
     ("sim", ("sim", "ampsim", "plugin", "modeler", "modeller", "reamp", "reamped", "wet", "print")),
     ("di", ("di", "direct", "dry", "clean", "line", "inst", "raw")),
     (
@@ -32,7 +31,7 @@ _WORDS: tuple[tuple[ChannelKind, tuple[str, ...]], ...] = (
 )
 
 
-def guess_kind(file_name: str) -> ChannelKind:
+def guess_kind(file_name: str) -> RecordedKind:
     """The kind that a file's name speaks of; without a word that is known, a microphone."""
     stem = re.sub(r"\.[A-Za-z0-9]{1,5}$", "", file_name)
     words = {word.lower() for word in re.findall(r"[A-Za-z]+", re.sub(r"([a-z])([A-Z])", r"\1 \2", stem))}
@@ -42,7 +41,7 @@ def guess_kind(file_name: str) -> ChannelKind:
     return "mic"
 
 
-def guess_kinds(file_names: Sequence[str]) -> list[ChannelKind]:
+def guess_kinds(file_names: Sequence[str]) -> list[RecordedKind]:
     """Kinds of files that were recorded together: there is one DI at most, and a lone file is one."""
     if len(file_names) == 1:
         return ["di"]
@@ -53,7 +52,7 @@ def guess_kinds(file_names: Sequence[str]) -> list[ChannelKind]:
     return kinds
 
 
-def name_channels(kinds: Sequence[ChannelKind]) -> list[str]:
+def name_channels(kinds: Sequence[RecordedKind]) -> list[str]:
     """Names by which the program calls such channels: DI, mic A, mic B, sim."""
     names, mics, sims = [], 0, 0
     for kind in kinds:

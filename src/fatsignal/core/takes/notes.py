@@ -1,7 +1,9 @@
 """What was played: every stroke of a take with its place, level, decay and pitch."""
 
 import math
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
+from typing import Any
 
 import numpy as np
 from numba import njit
@@ -9,7 +11,7 @@ from numpy.typing import NDArray
 
 from fatsignal.core.clip import Samples
 from fatsignal.core.pitch.reading import lowered_rate, read_pitch
-from fatsignal.core.timing.attacks import Rise, find_attacks, rise_of
+from fatsignal.core.timing.attacks import Rise, find_attacks, hop_frames, rise_of
 
 ENVELOPE_S = 0.01
 _ATTACK_S = 0.05
@@ -20,6 +22,9 @@ _BEFORE_NEXT_S = 0.008
 _PITCH_STEP_FRAMES = 60
 _LEAST_CLEARNESS = 0.8
 _SILENCE_DB = -120.0
+# What is longer is heard in stretches, each with so much of what lies around it.
+_STRETCH_S, _MARGIN_S = 240.0, 2.0
+_PER_STROKE = ("frames", "clearness", "attack_db", "body_db", "pitch_hz")
 
 
 @dataclass(frozen=True, slots=True)
@@ -66,6 +71,52 @@ def listen_to(signal: Samples, *, rate_hz: int) -> Playing:
         envelope_db=_envelope(signal, rate_hz),
         rise=rise,
     )
+
+
+def listen_through(read: Callable[[int, int], Samples], *, frames: int, rate_hz: int) -> Playing:
+    """Hear out a DI of any length in bounded memory; up to four minutes are heard as one.
+
+    Parameters
+    ----------
+    read : callable
+        Gives frames (first frame, how many) of the DI, shape (frames,); silence beyond its ends.
+    """
+    hop, envelope_hop = hop_frames(rate_hz), round(ENVELOPE_S * rate_hz)
+    grid = math.lcm(hop, envelope_hop)
+    stretch = max(1, round(_STRETCH_S * rate_hz / grid)) * grid
+    if frames <= stretch:
+        return listen_to(read(0, frames), rate_hz=rate_hz)
+    # Each stretch is heard with some of what lies around it, so that its edges are nobody's first or last.
+    margin = max(1, round(_MARGIN_S * rate_hz / grid)) * grid
+    heard = []
+    for start in range(0, frames, stretch):
+        first, stop = max(0, start - margin), min(frames, start + stretch)
+        heard.append((start, stop, first, listen_to(read(first, min(frames, stop + margin) - first), rate_hz=rate_hz)))
+    return _joined(heard, rate_hz)
+
+
+def _joined(heard: Sequence[tuple[int, int, int, Playing]], rate_hz: int) -> Playing:
+    """One from several: of each the strokes from its start to its stop, in frames of the whole."""
+    hop, envelope_hop = hop_frames(rate_hz), round(ENVELOPE_S * rate_hz)
+    strokes: dict[str, list[NDArray[Any]]] = {name: [] for name in _PER_STROKE}
+    envelopes: list[Samples] = []
+    rises: list[Samples] = []
+    for start, stop, first, playing in heard:
+        frames = playing.frames + first
+        mine = (frames >= start) & (frames < stop)
+        strokes["frames"].append(frames[mine])
+        for name in _PER_STROKE[1:]:
+            strokes[name].append(getattr(playing, name)[mine])
+        last = stop is heard[-1][1]
+        for curve, step, kept in (
+            (playing.envelope_db, envelope_hop, envelopes), (playing.rise.clearness, hop, rises)
+        ):  # fmt: skip
+            kept.append(curve[(start - first) // step : None if last else (stop - first) // step])
+    return Playing(
+        rate_hz=rate_hz, **{name: np.concatenate(found) for name, found in strokes.items()},
+        envelope_db=np.concatenate(envelopes),
+        rise=Rise(np.concatenate(rises), hop, heard[0][3].rise.first_frame),
+    )  # fmt: skip
 
 
 def _levels(signal: Samples, starts: NDArray[np.int64], ends: NDArray[np.int64]) -> Samples:

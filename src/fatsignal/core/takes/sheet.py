@@ -4,6 +4,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from uuid import UUID
 
+from fatsignal.core.takes.performance import Played, counting
 from fatsignal.core.takes.windows import Window, holds, touches
 from fatsignal.core.timing.tempo import TempoMap
 
@@ -13,22 +14,8 @@ _MISSING_SHARE = 0.05
 
 
 @dataclass(frozen=True, slots=True)
-class Played:
-    """A take with its windows on the session's time line, and all that was recorded."""
-
-    take_id: UUID
-    windows: tuple[Window, ...]
-    recorded: Window | None = None
-
-    @property
-    def listed(self) -> tuple[Window, ...]:
-        """Where it is looked for: where it is used, or, as long as nothing of it is, wherever it was recorded."""
-        return self.windows or (() if self.recorded is None else (self.recorded,))
-
-
-@dataclass(frozen=True, slots=True)
 class Bar:
-    """A bar, its frames, and the newest take that played it."""
+    """A bar, its frames, and the take that is heard there."""
 
     number: int
     from_frame: int
@@ -48,32 +35,37 @@ class Phrase:
 
 @dataclass(frozen=True, slots=True)
 class SheetLine:
-    """One section: its bars, its phrases, the takes that touch it from the newest on, and what is missing."""
+    """One section: its bars, its phrases, the takes that touch it from the newest on, the one that counts most, and
+    what is missing.
+    """
 
     from_frame: int
     to_frame: int
     bars: list[Bar]
     phrases: list[Phrase]
     take_ids: list[UUID]
+    first_take_id: UUID | None
     missing_bars: int
 
 
 def sheet_line(tempo: TempoMap, *, first_bar: int, bars: int, phrase_bars: int, takes: Sequence[Played]) -> SheetLine:
     """Lay takes, the newest first, over the bars of one section."""
     start, end = tempo.bar_frame(first_bar), tempo.bar_frame(first_bar + bars)
+    heard = counting(takes)
     drawn = []
     for number in range(first_bar, first_bar + bars):
         bar_from, bar_to = tempo.bar_frame(number), tempo.bar_frame(number + 1)
         slack = round(_MISSING_SHARE * (bar_to - bar_from))
         by = next(
-            (take.take_id for take in takes if holds(take.windows, Window(bar_from + slack, bar_to - slack))),
+            (take.take_id for take in heard if holds(take.windows, Window(bar_from + slack, bar_to - slack))),
             None,
         )
         drawn.append(Bar(number, bar_from, bar_to, by))
     phrases = phrases_of(tempo, first_bar=first_bar, bars=bars, phrase_bars=phrase_bars)
     touching = [take.take_id for take in takes if touches(take.listed, Window(start, end))]
+    first = next((take.take_id for take in heard if touches(take.listed, Window(start, end))), None)
     missing = sum(1 for bar in drawn if bar.take_id is None)
-    return SheetLine(start, end, drawn, phrases, touching, missing)
+    return SheetLine(start, end, drawn, phrases, touching, first, missing)
 
 
 def phrases_of(tempo: TempoMap, *, first_bar: int, bars: int, phrase_bars: int) -> list[Phrase]:

@@ -73,9 +73,14 @@ class Rise:
         return out
 
 
+def hop_frames(rate_hz: int) -> int:
+    """Frames from one value of the rise to the next."""
+    return round(_HOP_S * rate_hz)
+
+
 def rise_of(signal: Samples, *, rate_hz: int) -> Rise:
     """The rise of the level in all bands, every 2 ms; `signal` has shape (frames,)."""
-    window, hop = round(_WINDOW_S * rate_hz) // 2 * 2, round(_HOP_S * rate_hz)
+    window, hop = round(_WINDOW_S * rate_hz) // 2 * 2, hop_frames(rate_hz)
     if signal.size < 4 * window:
         return Rise(np.zeros(1), hop, window // 2)
     power = _band_power(signal, window, hop, rate_hz)

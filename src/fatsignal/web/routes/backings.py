@@ -16,11 +16,11 @@ from fatsignal.errors import SettingRefused
 from fatsignal.store import backings, sessions
 from fatsignal.store.backings import Backing
 from fatsignal.store.sessions import Session
-from fatsignal.web.context import Place, TheDesk, Transaction
+from fatsignal.web.context import Place, Pool, TheDesk, Transaction
 from fatsignal.web.listening import CHECKS
 from fatsignal.web.routes.interface import interface_now
 from fatsignal.web.routes.sessions import SessionView, one_session
-from fatsignal.web.sound_files import kept, sound_file
+from fatsignal.web.sound_files import received, sound_file
 
 router = APIRouter(prefix="/api", tags=["backing"])
 
@@ -95,23 +95,27 @@ async def all_backings(session_id: UUID, conn: Transaction) -> list[BackingView]
 
 
 @router.post("/sessions/{session_id}/backings", status_code=201)
-async def import_file(session_id: UUID, file: UploadFile, conn: Transaction, place: Place) -> BackingView:
+async def import_file(session_id: UUID, file: UploadFile, pool: Pool, place: Place) -> BackingView:
     """Bring in a sound file of any rate: it is converted, and its tempo and first downbeat are proposed.
 
     Its first downbeat, where one was found, is laid on bar 1; otherwise its first sample is.
     """
     from fatsignal.acts.import_backing import enter_backing, import_backing
 
-    session = await sessions.get_session(conn, session_id)
-    async with kept(file, largest_bytes=place.largest_upload_bytes) as (path, shown_name):
+    async with pool.connection() as conn:
+        session = await sessions.get_session(conn, session_id)
+    # No connection is held while it is received and computed.
+    async with received([file], place.uploads_folder, largest_bytes=place.largest_upload_bytes) as upload:
+        (one,) = upload.files
         made = await asyncio.to_thread(
             lambda: import_backing(
-                path, shown_name=shown_name, session=session, sessions_folder=place.sessions_folder,
+                one.path, shown_name=one.shown_name, session=session, sessions_folder=place.sessions_folder,
                 waves_folder=place.pyramids_folder,
             )
         )  # fmt: skip
     at = session.tempo.bar_frame(1) - (made.pulse["first_downbeat"] if made.pulse else 0)
-    stored = await enter_backing(conn, session, made, origin="file", placed_frame=at)
+    async with pool.connection() as conn:
+        stored = await enter_backing(conn, session, made, origin="file", placed_frame=at)
     return _view(session, stored, no_pulse=made.no_pulse)
 
 

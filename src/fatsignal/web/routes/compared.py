@@ -7,15 +7,17 @@ from uuid import UUID
 from fastapi import APIRouter, Query, Response
 from pydantic import BaseModel
 
+from fatsignal.acts.materials import material_of_take
+from fatsignal.core.material.channels import HEARD_FIRST, Wanted, find
 from fatsignal.core.takes.windows import Window
 from fatsignal.errors import NotFound, SettingRefused
 from fatsignal.store import takes, tones
 from fatsignal.store.database import Connection
-from fatsignal.store.takes import Take, TakeChannel, first_of
-from fatsignal.web.context import Place, Transaction
+from fatsignal.store.takes import Take, TakeChannel
+from fatsignal.web.context import Place, Pool
 
 if TYPE_CHECKING:
-    from fatsignal.acts.hear_phrase import Stretch
+    from fatsignal.acts.excerpt import Excerpt
     from fatsignal.core.tone.document import Tone
 
 router = APIRouter(prefix="/api", tags=["takes"])
@@ -51,24 +53,24 @@ ToneId = Annotated[UUID | None, Query(description="Hear the DI through this tone
 @router.get("/takes/compared")
 async def compared(
     take_ids: Annotated[list[UUID], Query(alias="id", min_length=1, max_length=MOST_COMPARED)],
-    from_frame: From, to_frame: To, conn: Transaction, place: Place, channel: Channel = None, tone: ToneId = None,
+    from_frame: From, to_frame: To, pool: Pool, place: Place, channel: Channel = None, tone: ToneId = None,
 ) -> ComparedTakes:  # fmt: skip
     """Takes at a stretch of the song, with the gains that make them equally loud there."""
-    from fatsignal.acts.hear_phrase import loudness_and_peak, sound_of
+    from fatsignal.acts.excerpt import loudness_and_peak, sound_of
     from fatsignal.core.plain import json_ready
     from fatsignal.core.tone.matching import matching_gains_db
 
     found = []
-    for take_id in take_ids:
-        take = await takes.get_take(conn, take_id)
-        chosen = _channel(take, (await takes.channels_of(conn, [take_id]))[take_id], "di" if tone else channel)
-        found.append((take, chosen))
-    document = await _tone(conn, tone)
+    # No connection is held while it is computed.
+    async with pool.connection() as conn:
+        for take_id in take_ids:
+            take = await takes.get_take(conn, take_id)
+            channels = (await takes.channels_of(conn, [take_id]))[take_id]
+            chosen = _channel(take, channels, "di" if tone else channel)
+            found.append((take, chosen, _excerpt(place, take, channels, chosen, from_frame, to_frame)))
+        document = await _tone(conn, tone)
     measured = [
-        loudness_and_peak(
-            await asyncio.to_thread(sound_of, _stretch(place, take, chosen, from_frame, to_frame), document)
-        )
-        for take, chosen in found
+        loudness_and_peak(await asyncio.to_thread(sound_of, excerpt, document)) for _, _, excerpt in found
     ]
     gains = matching_gains_db([lufs for lufs, _ in measured], [peak for _, peak in measured])
     query = f"from_frame={from_frame}&to_frame={to_frame}" + (f"&tone={tone}" if tone else "")
@@ -80,7 +82,7 @@ async def compared(
                 audio_url=f"/api/takes/{take.id}/channels/{chosen.position}/stretch?{query}",
                 gain_db=round(gain, 3), loudness_lufs=json_ready(lufs, digits=2),
             )
-            for (take, chosen), gain, (lufs, _) in zip(found, gains, measured, strict=True)
+            for (take, chosen, _), gain, (lufs, _) in zip(found, gains, measured, strict=True)
         ],
     )  # fmt: skip
 
@@ -90,35 +92,43 @@ async def compared(
     responses={200: {"content": {"audio/wav": {}}}},
 )  # fmt: skip
 async def stretch(
-    take_id: UUID, position: int, from_frame: From, to_frame: To, conn: Transaction, place: Place, tone: ToneId = None
+    take_id: UUID, position: int, from_frame: From, to_frame: To, pool: Pool, place: Place, tone: ToneId = None
 ) -> Response:
     """A stretch of one channel as a WAV, through a tone where one is asked for."""
-    from fatsignal.acts.hear_phrase import as_wave, sound_of
+    from fatsignal.acts.excerpt import as_wave, sound_of
 
-    take = await takes.get_take(conn, take_id)
-    channels = (await takes.channels_of(conn, [take_id]))[take_id]
-    chosen = next((each for each in channels if each.position == position), None)
-    if chosen is None:
-        raise NotFound("channel", position)
-    document = await _tone(conn, tone)
-    clip = await asyncio.to_thread(sound_of, _stretch(place, take, chosen, from_frame, to_frame), document)
+    async with pool.connection() as conn:
+        take = await takes.get_take(conn, take_id)
+        channels = (await takes.channels_of(conn, [take_id]))[take_id]
+        chosen = next((each for each in channels if each.position == position), None)
+        if chosen is None:
+            raise NotFound("channel", position)
+        document = await _tone(conn, tone)
+    excerpt = _excerpt(place, take, channels, chosen, from_frame, to_frame)
+    clip = await asyncio.to_thread(sound_of, excerpt, document)
     return Response(await asyncio.to_thread(as_wave, clip), media_type="audio/wav")
 
 
-def _stretch(place: Place, take: Take, channel: TakeChannel, from_frame: int, to_frame: int) -> "Stretch":
-    from fatsignal.acts.hear_phrase import Stretch
+def _excerpt(
+    place: Place, take: Take, channels: list[TakeChannel], chosen: TakeChannel, from_frame: int, to_frame: int
+) -> "Excerpt":
+    from fatsignal.acts.excerpt import Excerpt
 
     if not 0 < to_frame - from_frame <= LONGEST_S * take.rate_hz:
         raise SettingRefused(f"a stretch to compare lasts up to {LONGEST_S:.0f} s and ends after it begins")
-    file = place.sessions_folder / take.folder / channel.file
-    return Stretch(file, take.from_frame, Window(from_frame, to_frame), take.rate_hz)
+    recorded = material_of_take(take, channels, place.sessions_folder)
+    return Excerpt(recorded, Wanted.exactly(chosen.key), Window(from_frame, to_frame))
 
 
 def _channel(take: Take, channels: list[TakeChannel], wanted: str | None) -> TakeChannel:
-    named = next((channel for channel in channels if channel.name == wanted), None)
-    chosen = first_of(channels, [wanted] if wanted else ["mic", "sim", "di"]) or named
-    if chosen is None and wanted == "di":
-        raise SettingRefused(f"take {take.number} has no DI: it cannot be heard dry or through a tone")
+    """The channel of a kind, or of a name; of a kind that is not there the first that is heard."""
+    kind = next((kind for kind in HEARD_FIRST if kind == wanted), None)
+    if kind is not None:
+        chosen = find(channels, Wanted((kind,)))
+        if chosen is None and kind == "di":
+            raise SettingRefused(f"take {take.number} has no DI: it cannot be heard dry or through a tone")
+    else:
+        chosen = find(channels, Wanted(HEARD_FIRST, wanted))
     return chosen or channels[0]
 
 

@@ -7,11 +7,19 @@ from fastapi import APIRouter, Query
 from fastapi.responses import StreamingResponse
 from pydantic import BaseModel
 
+from fatsignal.acts.materials import material_of_print, material_of_take
+from fatsignal.core.material.channels import RecordedKind, Wanted
 from fatsignal.errors import SettingRefused
 from fatsignal.files.names import channel_name, file_name, take_stem
 from fatsignal.store import parts, prints, sessions, takes
 from fatsignal.store.database import Connection
 from fatsignal.web.context import Place, Transaction
+
+_RECORDED = {
+    "di": "Recorded dry.",
+    "mic": "Recorded from the amp.",
+    "sim": "The tone that was heard while it was played, printed with it.",
+}
 
 router = APIRouter(prefix="/api/sessions/{session_id}", tags=["hand-over"])
 
@@ -22,7 +30,7 @@ class HandOverItem(BaseModel):
     key: str
     take_id: UUID
     name: str
-    kind: Literal["di", "mic", "sim"]
+    kind: RecordedKind
     seconds: float
     first_bar: int
     last_bar: int
@@ -69,21 +77,23 @@ async def hand_over(
     items = []
     for take, part_name, channels, ready in await _material(conn, session_id):
         stem = take_stem(part_name, take.number)
+        recorded = material_of_take(take, channels, place.sessions_folder)
         for channel in channels:
             if (key := f"channel-{take.id}-{channel.position}") in chosen:
                 chosen.discard(key)
-                path = place.sessions_folder / take.folder / channel.file
-                says = "Recorded dry." if channel.kind == "di" else "Recorded from the amp."
+                name = channel_name(stem, channel.name)
                 items.append(
-                    Item(path, channel_name(stem, channel.name), take.from_frame, take.frames, take.recorded_at, says)
+                    Item(recorded, Wanted.exactly(channel.key), name, take.recorded_at, _RECORDED[channel.kind])
                 )
         for print_ in ready:
             if (key := f"print-{print_.id}") in chosen:
                 chosen.discard(key)
                 name = f"{stem} - {print_.tone_name} r{print_.tone_revision}"
                 says = f"Re-amped through {print_.tone_name}, revision {print_.tone_revision}."
-                path = place.sessions_folder / (print_.file or "")
-                items.append(Item(path, name, take.from_frame, print_.frames or take.frames, take.recorded_at, says))
+                printed = material_of_print(
+                    print_, first_frame=take.from_frame, rate_hz=take.rate_hz, sessions_folder=place.sessions_folder
+                )
+                items.append(Item(printed, Wanted(), name, take.recorded_at, says))
     if chosen:
         raise SettingRefused(f"{len(chosen)} of the chosen things are not there any more: reload the page")
     pieces = stream_zip(session, items, kind=kind, depth=depth, start=start)
@@ -103,7 +113,7 @@ async def _material(
     names = {part.id: part.name for part in await parts.list_parts(conn, session_id)}
     ready = [print_ for print_ in await prints.list_prints(conn, session_id) if print_.state == "ready"]
     return [
-        (take, names[take.part_id], channels[take.id], [print_ for print_ in ready if print_.take_id == take.id])
+        (take, names[take.part_id], channels[take.id], [print_ for print_ in ready if print_.material_id == take.id])
         for take in found
     ]
 

@@ -1,8 +1,6 @@
 """Re-amp: tones, prints, and what a comparison at equal loudness needs."""
 
-import asyncio
 import json
-from dataclasses import asdict
 from datetime import datetime
 from typing import Any, Literal
 from uuid import UUID
@@ -10,10 +8,14 @@ from uuid import UUID
 from fastapi import APIRouter, Body, Request, Response
 from pydantic import BaseModel, Field
 
+import fatsignal
+from fatsignal.acts.find_material import find_material
+from fatsignal.core.material.channels import RecordedKind
 from fatsignal.errors import ToneRefused
-from fatsignal.jobs.queue import ask_to_render, stop_rendering
-from fatsignal.store import parts, prints, takes, tones
-from fatsignal.web.context import Queue, Transaction
+from fatsignal.jobs.kinds.curves import CURVES_KIND
+from fatsignal.store import parts, prints, takes, tones, works
+from fatsignal.store.prints import PrintState
+from fatsignal.web.context import Place, Pool, Transaction, Works
 from fatsignal.web.routes.takes import ChecksView
 
 router = APIRouter(prefix="/api", tags=["re-amp"])
@@ -31,11 +33,11 @@ class ToneView(BaseModel, from_attributes=True):
 
 class PrintView(BaseModel):
     id: UUID
-    take_id: UUID
+    material_id: UUID = Field(description="Of what it is a print: a take has its material's id.")
     tone_revision_id: UUID
     tone_name: str
     tone_revision: int
-    state: Literal["waiting", "rendering", "ready", "failed", "stopped"]
+    state: PrintState
     progress: float
     times_real_time: float | None
     problem: str
@@ -44,7 +46,7 @@ class PrintView(BaseModel):
 
 
 class NewPrint(BaseModel):
-    take_id: UUID
+    material_id: UUID
     tone_revision_id: UUID
 
 
@@ -53,7 +55,7 @@ class SoundView(BaseModel):
 
     key: str
     name: str
-    kind: Literal["di", "mic", "sim"]
+    kind: RecordedKind
     audio_url: str
     wave_id: UUID
     wave_channel: int
@@ -119,19 +121,15 @@ async def schema() -> dict[str, Any]:
 
 
 @router.get("/tones/{revision_id}/strip")
-async def strip(revision_id: UUID, conn: Transaction) -> list[CurveView]:
+async def strip(revision_id: UUID, pool: Pool, desk: Works) -> list[CurveView]:
     """The tone's blocks in signal order, each with its curve."""
-    from fatsignal.core.tone.curves import block_curves
-    from fatsignal.core.tone.document import parse_tone
-
-    revision = await tones.get_revision(conn, revision_id)
-    curves = await asyncio.to_thread(block_curves, parse_tone(revision.document))
-    return [
-        CurveView(
-            **(asdict(curve) | {"values": [SettingView(label=name, value=value) for name, value in curve.values]})
-        )
-        for curve in curves
-    ]
+    async with pool.connection() as conn:
+        revision = await tones.get_revision(conn, revision_id)
+    work = await desk.ask(
+        kind=CURVES_KIND, fingerprint=f"{fatsignal.__version__} {revision.fingerprint}",
+        work_input={"document": revision.document},
+    )  # fmt: skip
+    return [CurveView.model_validate(curve) for curve in await desk.result(work)]
 
 
 @router.get("/sessions/{session_id}/prints")
@@ -140,22 +138,26 @@ async def all_prints(session_id: UUID, conn: Transaction) -> list[PrintView]:
 
 
 @router.post("/prints", status_code=202)
-async def ask_for_print(new: NewPrint, conn: Transaction, queue: Queue) -> PrintView:
-    """Ask for a take's DI through a tone; one that is there already is simply returned."""
-    await takes.get_take(conn, new.take_id)
-    await tones.get_revision(conn, new.tone_revision_id)
-    print_, asked = await prints.ask_for_print(conn, take_id=new.take_id, tone_revision_id=new.tone_revision_id)
+async def ask_for_print(new: NewPrint, pool: Pool, place: Place, desk: Works) -> PrintView:
+    """Ask for the DI of a take through a tone; a print that is there already is simply returned."""
+    async with pool.connection() as conn:
+        found = await find_material(conn, new.material_id, place.sessions_folder)
+        await tones.get_revision(conn, new.tone_revision_id)
+        print_, asked = await prints.ask_for_print(
+            conn, material_id=new.material_id, material_fingerprint=found.material.fingerprint,
+            tone_revision_id=new.tone_revision_id,
+        )  # fmt: skip
+        work = await works.get_work(conn, print_.work_id)
+    # The worker must see the print when it is woken.
     if asked:
-        # The worker must see the print when it gets the job.
-        await conn.commit()
-        await ask_to_render(queue, conn, print_)
+        await desk.wake(work)
     return _print_view(print_)
 
 
 @router.delete("/prints/{print_id}/rendering", status_code=204)
-async def stop_print(print_id: UUID, conn: Transaction, queue: Queue) -> Response:
+async def stop_print(print_id: UUID, conn: Transaction) -> Response:
     """Stop a rendering; nothing of it is left. A finished print stays."""
-    await stop_rendering(queue, conn, print_id)
+    await works.stop(conn, (await prints.get_print(conn, print_id)).work_id)
     return Response(status_code=204)
 
 
@@ -178,7 +180,7 @@ async def comparison(take_id: UUID, conn: Transaction) -> ComparisonView:
     ]  # fmt: skip
     peaks = [channel.checks["true_peak_dbtp"] for channel in channels]
     for print_ in await prints.list_prints(conn, part.session_id):
-        if print_.take_id != take_id or print_.state != "ready" or print_.checks is None:
+        if print_.material_id != take_id or print_.state != "ready" or print_.checks is None:
             continue
         sounds.append(
             SoundView(
@@ -212,7 +214,7 @@ def _tone_view(revision: tones.ToneRevision) -> ToneView:
 def _print_view(print_: prints.Print) -> PrintView:
     return PrintView(
         id=print_.id,
-        take_id=print_.take_id,
+        material_id=print_.material_id,
         tone_revision_id=print_.tone_revision_id,
         tone_name=print_.tone_name,
         tone_revision=print_.tone_revision,

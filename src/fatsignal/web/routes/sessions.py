@@ -8,8 +8,9 @@ from fastapi import APIRouter
 from pydantic import BaseModel, Field, field_validator
 
 from fatsignal.acts.make_session import make_session
+from fatsignal.acts.materials import played
 from fatsignal.core.song.questions import Question, changes_inside, tempo_in_words
-from fatsignal.core.takes.sheet import Played, sheet_line
+from fatsignal.core.takes.sheet import sheet_line
 from fatsignal.core.timing.click import ClickSettings
 from fatsignal.core.timing.tempo import LEAD_IN_BARS, LONGEST_SONG_BARS, MeterChange, TempoChange, TempoMap, parse_tempo
 from fatsignal.errors import SettingRefused
@@ -88,7 +89,8 @@ class SheetLineView(BaseModel):
     to_frame: int
     bars: list[BarView]
     phrases: list[PhraseView]
-    take_ids: list[UUID]
+    take_ids: list[UUID] = Field(description="All that touch it, the newest first.")
+    first_take_id: UUID | None = Field(description="Of these the one that counts most: what is shown and heard first.")
     missing_bars: int
 
 
@@ -203,8 +205,8 @@ async def sheet(session_id: UUID, part_id: UUID, conn: Transaction) -> SheetView
     """The song sheet of one part: which bars are played by which take."""
     session = await sessions.get_session(conn, session_id)
     part = await parts.get_part(conn, part_id)
-    played = [
-        Played(take.id, take.windows, take.whole)
+    of_part = [
+        played(take)
         for take in await takes.list_takes(conn, session_id)
         if take.part_id == part.id and take.binned_at is None
     ]
@@ -212,7 +214,7 @@ async def sheet(session_id: UUID, part_id: UUID, conn: Transaction) -> SheetView
     for section in await sections.list_sections(conn, session_id):
         line = sheet_line(
             session.tempo, first_bar=section.first_bar, bars=section.bars, phrase_bars=section.phrase_bars,
-            takes=played,
+            takes=of_part,
         )  # fmt: skip
         lines.append(
             SheetLineView(
@@ -222,11 +224,12 @@ async def sheet(session_id: UUID, part_id: UUID, conn: Transaction) -> SheetView
                 bars=[BarView.model_validate(bar) for bar in line.bars],
                 phrases=[PhraseView.model_validate(phrase) for phrase in line.phrases],
                 take_ids=line.take_ids,
+                first_take_id=line.first_take_id,
                 missing_bars=line.missing_bars,
             )
         )
     return SheetView(
-        part_id=part_id, lines=lines, missing_bars=sum(line.missing_bars for line in lines), takes=len(played)
+        part_id=part_id, lines=lines, missing_bars=sum(line.missing_bars for line in lines), takes=len(of_part)
     )
 
 

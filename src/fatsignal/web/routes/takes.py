@@ -1,7 +1,5 @@
 """Takes: what was recorded, its sound; bringing in a file; the bin."""
 
-import asyncio
-from contextlib import AsyncExitStack
 from datetime import datetime
 from typing import Annotated, Literal
 from uuid import UUID
@@ -10,14 +8,15 @@ from fastapi import APIRouter, File, Form, Query, Response, UploadFile
 from fastapi.responses import FileResponse
 from pydantic import BaseModel, Field
 
-from fatsignal.acts.take_numbers import next_number
+from fatsignal.core.material.channels import RecordedKind
 from fatsignal.core.takes.windows import Gap, Window
 from fatsignal.errors import NotFound, SettingRefused
+from fatsignal.jobs.kinds.imports import IMPORT_KIND, ImportInput, ReceivedFile
 from fatsignal.store import parts, prints, sessions, takes
 from fatsignal.store.database import Connection
 from fatsignal.store.sessions import Session
-from fatsignal.web.context import Place, TheDesk, Transaction
-from fatsignal.web.sound_files import kept, sound_file
+from fatsignal.web.context import Place, Pool, TheDesk, Transaction, Works
+from fatsignal.web.sound_files import received, sound_file
 
 router = APIRouter(prefix="/api", tags=["takes"])
 
@@ -39,7 +38,7 @@ class ChecksView(BaseModel):
 class TakeChannelView(BaseModel, from_attributes=True):
     position: int
     name: str
-    kind: Literal["di", "mic", "sim"]
+    kind: RecordedKind
     file: str
     checks: ChecksView
 
@@ -118,7 +117,7 @@ async def try_waiting_takes(desk: TheDesk) -> Response:
 @router.get("/imports/kinds")
 async def guessed_kinds(
     names: Annotated[list[str], Query(alias="name", min_length=1, max_length=12)],
-) -> list[Literal["di", "mic", "sim"]]:
+) -> list[RecordedKind]:
     """What files that were recorded elsewhere probably hold, by their names; a person says what is right."""
     from fatsignal.core.takes.channel_names import guess_kinds
 
@@ -130,35 +129,35 @@ async def import_files(
     session_id: UUID,
     files: Annotated[list[UploadFile], File(min_length=1, max_length=12)],
     part_id: Annotated[UUID, Form()],
-    conn: Transaction,
+    pool: Pool,
     place: Place,
+    desk: Works,
     kinds: Annotated[str, Form(description="Of each file: di, mic or sim, with commas between.")] = "",
     placing: Annotated[Literal["fitting", "stamp", "sound", "bar"], Form()] = "fitting",
     bar: Annotated[int, Form(ge=1, le=2000)] = 1,
 ) -> TakeView:
     """Bring in files of one's own: together they become one take of the part, time-locked."""
-    from fatsignal.acts.import_take import Incoming, import_take
-
-    session = await sessions.get_session(conn, session_id)
-    part = await parts.get_part(conn, part_id)
-    number = await next_number(conn, place.sessions_folder, session, part)
-    async with AsyncExitStack() as stack:
-        copies = [
-            await stack.enter_async_context(kept(file, largest_bytes=place.largest_upload_bytes)) for file in files
-        ]
-        chosen = _kinds(kinds, [shown_name for _, shown_name in copies])
-        incoming = [Incoming(path, name, kind) for (path, name), kind in zip(copies, chosen, strict=True)]
-        take, channels = await asyncio.to_thread(
-            lambda: import_take(
-                incoming, session=session, part=part, number=number, placing=placing, bar=bar,
-                sessions_folder=place.sessions_folder, waves_folder=place.pyramids_folder,
-            )
+    async with pool.connection() as conn:
+        await sessions.get_session(conn, session_id)
+        await parts.get_part(conn, part_id)
+    async with received(files, place.uploads_folder, largest_bytes=place.largest_upload_bytes) as upload:
+        chosen = _kinds(kinds, [each.shown_name for each in upload.files])
+        asked = ImportInput(
+            files=[
+                ReceivedFile(path=each.path, shown_name=each.shown_name, kind=kind)
+                for each, kind in zip(upload.files, chosen, strict=True)
+            ],
+            part_id=part_id, placing=placing, bar=bar,
         )  # fmt: skip
-    take = await takes.add_take_numbered(conn, take, channels)
-    return _view(session, part.name, take, channels)
+        work = await desk.ask(
+            kind=IMPORT_KIND, fingerprint=upload.name, session_id=session_id, work_input=asked.model_dump(mode="json")
+        )
+        made = await desk.result(work)
+    async with pool.connection() as conn:
+        return await one_take(conn, UUID(made["take_id"]))
 
 
-def _kinds(typed: str, names: list[str]) -> list[Literal["di", "mic", "sim"]]:
+def _kinds(typed: str, names: list[str]) -> list[RecordedKind]:
     from fatsignal.core.takes.channel_names import guess_kinds
 
     if not typed:

@@ -1,0 +1,49 @@
+"""Materials by their ids: takes, prints and backing tracks, from the database to what sounds."""
+
+from collections.abc import Iterable
+from pathlib import Path
+from uuid import UUID
+
+from fatsignal.acts.materials import material_of_backing, material_of_print, material_of_take
+from fatsignal.errors import NotFound
+from fatsignal.files.material_files import MaterialOnDisk
+from fatsignal.store import backings, prints, sessions, takes
+from fatsignal.store.database import Connection
+
+
+async def find_materials(
+    conn: Connection, ids: Iterable[UUID], sessions_folder: Path
+) -> dict[UUID, MaterialOnDisk]:
+    """Those of some ids that there are: a question for each kind, however many ids."""
+    wanted = list(dict.fromkeys(ids))
+    found: dict[UUID, MaterialOnDisk] = {}
+    of_takes = await takes.takes_by_id(conn, wanted)
+    finished = [each for each in await prints.prints_by_id(conn, wanted) if each.state == "ready"]
+    parents = await takes.takes_by_id(conn, [each.material_id for each in finished])
+    channels = await takes.channels_of(conn, list(of_takes))
+    for take in of_takes.values():
+        found[take.id] = material_of_take(take, channels[take.id], sessions_folder)
+    for each in finished:
+        of = parents[each.material_id]
+        found[each.id] = material_of_print(
+            each, first_frame=of.from_frame, rate_hz=of.rate_hz, sessions_folder=sessions_folder
+        )
+    missing = [each for each in wanted if each not in found]
+    for backing in await backings.backings_by_id(conn, missing) if missing else []:
+        session = await sessions.get_session(conn, backing.session_id)
+        found[backing.id] = material_of_backing(backing, session, sessions_folder)
+    return found
+
+
+async def find_material(conn: Connection, material_id: UUID, sessions_folder: Path) -> MaterialOnDisk:
+    """One of them.
+
+    Raises
+    ------
+    NotFound
+        If nothing that sounds has this id.
+    """
+    found = await find_materials(conn, [material_id], sessions_folder)
+    if material_id not in found:
+        raise NotFound("sound", material_id)
+    return found[material_id]

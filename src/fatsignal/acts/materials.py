@@ -1,0 +1,83 @@
+"""From what is stored to what sounds: the material of a take, of a print, of a backing track, of a whole part."""
+
+from collections.abc import Mapping, Sequence
+from pathlib import Path
+from uuid import UUID
+
+from fatsignal.core.material.channels import Channel
+from fatsignal.core.material.material import Source, fingerprint_of, of_pieces, whole
+from fatsignal.core.takes.performance import Played, performance
+from fatsignal.files.material_files import MaterialOnDisk, SourceFile
+from fatsignal.store.backings import Backing
+from fatsignal.store.prints import Print
+from fatsignal.store.sessions import Session
+from fatsignal.store.takes import Take, TakeChannel
+
+TRACK, LEFT, RIGHT = Channel("track", "track"), Channel("track", "left"), Channel("track", "right")
+
+
+def played(take: Take) -> Played:
+    """A take as the rule of what counts asks for it."""
+    return Played(take.id, take.windows, take.whole, take.rating)
+
+
+def source_of(take: Take, channels: Sequence[TakeChannel]) -> Source:
+    """What a take recorded."""
+    return Source(
+        id=take.id, fingerprint=fingerprint_of((channel.key, channel.sha256) for channel in channels),
+        frames=take.frames, channels=tuple(channel.key for channel in channels),
+    )  # fmt: skip
+
+
+def files_of(take: Take, channels: Sequence[TakeChannel], sessions_folder: Path) -> tuple[SourceFile, ...]:
+    """Where it lies."""
+    folder = sessions_folder / take.folder
+    return tuple(SourceFile(take.id, channel.key, folder / channel.file, sha256=channel.sha256) for channel in channels)
+
+
+def material_of_take(take: Take, channels: Sequence[TakeChannel], sessions_folder: Path) -> MaterialOnDisk:
+    """All of a take, its handles too, where it lies now."""
+    material = whole(source_of(take, channels), first_frame=take.from_frame, rate_hz=take.rate_hz)
+    return MaterialOnDisk(material, files_of(take, channels, sessions_folder))
+
+
+def material_of_print(print_: Print, *, first_frame: int, rate_hz: int, sessions_folder: Path) -> MaterialOnDisk:
+    """A finished print, on the place of what it was made of."""
+    assert print_.sha256 is not None, "it is finished"
+    assert print_.file is not None, "it is finished"
+    assert print_.frames is not None, "it is finished"
+    channel = Channel("sim", print_.tone_name)
+    source = Source(id=print_.id, fingerprint=print_.sha256, frames=print_.frames, channels=(channel,))
+    material = whole(source, first_frame=first_frame, rate_hz=rate_hz)
+    file = SourceFile(print_.id, channel, sessions_folder / print_.file, sha256=print_.sha256)
+    return MaterialOnDisk(material, (file,))
+
+
+def material_of_backing(backing: Backing, session: Session, sessions_folder: Path) -> MaterialOnDisk:
+    """A backing track where it is placed; stereo has a left and a right channel."""
+    channels = (LEFT, RIGHT) if backing.channels == 2 else (TRACK,)
+    # Its file is written once and never changed: its id tells its content.
+    source = Source(id=backing.id, fingerprint=str(backing.id), frames=backing.frames, channels=channels)
+    path = sessions_folder / session.folder / backing.file
+    material = whole(source, first_frame=backing.placed_frame, rate_hz=session.rate_hz)
+    return MaterialOnDisk(
+        material, tuple(SourceFile(backing.id, channel, path, column) for column, channel in enumerate(channels))
+    )
+
+
+def material_of_part(
+    part_id: UUID, newest_first: Sequence[Take], channels: Mapping[UUID, Sequence[TakeChannel]], sessions_folder: Path
+) -> MaterialOnDisk | None:
+    """What a part sounds like: at every place the take that counts there; None where nothing is used yet."""
+    by_id = {take.id: take for take in newest_first}
+    stretches = [(each.take_id, each.span) for each in performance([played(take) for take in newest_first])]
+    if not stretches:
+        return None
+    used = [by_id[take_id] for take_id in dict.fromkeys(take_id for take_id, _ in stretches)]
+    material = of_pieces(
+        part_id, stretches, {take.id: (source_of(take, channels[take.id]), take.from_frame) for take in used},
+        rate_hz=used[0].rate_hz,
+    )  # fmt: skip
+    assert material is not None, "there are stretches"
+    files = [file for take in used for file in files_of(take, channels[take.id], sessions_folder)]
+    return MaterialOnDisk(material, tuple(files))

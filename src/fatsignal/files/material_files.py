@@ -1,0 +1,168 @@
+"""Materials on disk: where the files of their sources lie, and reading them."""
+
+import hashlib
+import os
+import threading
+from collections import OrderedDict
+from collections.abc import Sequence
+from dataclasses import dataclass
+from pathlib import Path
+from types import TracebackType
+from uuid import UUID
+
+import numpy as np
+import soundfile
+
+from fatsignal.core.clip import Samples
+from fatsignal.core.material.channels import Channel, Wanted, find
+from fatsignal.core.material.material import Material, Source
+from fatsignal.core.material.reader import MaterialReader
+from fatsignal.errors import FileRefused
+from fatsignal.files.sound import read_span
+
+# Of a comp over many takes only so many files are open at once.
+_MOST_OPEN = 24
+
+
+@dataclass(frozen=True, slots=True)
+class SourceFile:
+    """The file of one channel of a source; `column` is its place among the file's own channels.
+
+    `sha256` is the checksum it had when it was written; empty where none was taken.
+    """
+
+    source_id: UUID
+    channel: Channel
+    path: Path
+    column: int = 0
+    sha256: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class MaterialOnDisk:
+    """A material with its files."""
+
+    material: Material
+    files: tuple[SourceFile, ...]
+
+    def reader(self, *, gone_is_silent: bool = False) -> "FilesReader":
+        """Read it; a file that is gone or broken is silent, or refused when it is come to."""
+        return FilesReader(self.material, self.files, gone_is_silent=gone_is_silent)
+
+    def files_of(self, wanted: Wanted) -> tuple[SourceFile, ...]:
+        """The files that a channel is read from."""
+        return tuple(
+            file
+            for source in self.material.sources
+            for file in self.files
+            if file.source_id == source.id and file.channel == find(source.channels, wanted)
+        )
+
+    def check_whole(self, wanted: Wanted) -> None:
+        """See that what a channel is read from is what was recorded.
+
+        Raises
+        ------
+        FileRefused
+            If a file is gone, or is another by now.
+        """
+        for file in self.files_of(wanted):
+            open_recorded(file.path).close()
+            if file.sha256 and sha256_of(file.path) != file.sha256:
+                raise FileRefused(
+                    f"{file.path.name} was changed since it was recorded: put the recorded file back"
+                )
+
+
+class FilesReader(MaterialReader):
+    """A material's reader that opens its files as they are needed; close it, or use it in a `with`.
+
+    Several threads may read, one after the other.
+    """
+
+    def __init__(self, material: Material, files: Sequence[SourceFile], *, gone_is_silent: bool) -> None:
+        super().__init__(material, self._channel)
+        self._places = {(file.source_id, file.channel): file for file in files}
+        self._gone_is_silent = gone_is_silent
+        self._open: OrderedDict[Path, soundfile.SoundFile | None] = OrderedDict()
+        self._one_at_a_time = threading.Lock()
+
+    def read(self, wanted: Wanted, from_frame: int, frames: int) -> Samples:
+        with self._one_at_a_time:
+            return super().read(wanted, from_frame, frames)
+
+    def close(self) -> None:
+        """Close all files; reading again opens them again."""
+        with self._one_at_a_time:
+            while self._open:
+                _, sound = self._open.popitem()
+                if sound is not None:
+                    sound.close()
+
+    def __enter__(self) -> "FilesReader":
+        return self
+
+    def __exit__(
+        self, kind: type[BaseException] | None, value: BaseException | None, trace: TracebackType | None
+    ) -> None:
+        self.close()
+
+    def _channel(self, source: Source, wanted: Wanted) -> "_FileChannel | None":
+        channel = find(source.channels, wanted)
+        place = self._places.get((source.id, channel)) if channel is not None else None
+        if place is None:
+            return None
+        sound = self._sound(place.path)
+        return None if sound is None else _FileChannel(sound, place.column)
+
+    def _sound(self, path: Path) -> soundfile.SoundFile | None:
+        if path in self._open:
+            self._open.move_to_end(path)
+            return self._open[path]
+        try:
+            sound = open_recorded(path)
+        except FileRefused:
+            if not self._gone_is_silent:
+                raise
+            sound = None
+        self._open[path] = sound
+        if len(self._open) > _MOST_OPEN:
+            _, oldest = self._open.popitem(last=False)
+            if oldest is not None:
+                oldest.close()
+        return sound
+
+
+def sha256_of(path: Path) -> str:
+    """The checksum of a file, hexadecimal."""
+    with path.open("rb") as file:
+        return hashlib.file_digest(file, "sha256").hexdigest()
+
+
+def open_recorded(path: Path) -> soundfile.SoundFile:
+    """Open a file that was recorded, brought in or printed.
+
+    Raises
+    ------
+    FileRefused
+        If it is gone, is no sound any more, or if something that points elsewhere lies in its place.
+    """
+    # A link could lead anywhere: what was written here is a file.
+    if os.path.islink(path):
+        raise FileRefused(f"{path.name} is a link now, not the file that was recorded: put the file itself back")
+    try:
+        return soundfile.SoundFile(path)
+    except (soundfile.LibsndfileError, OSError, TypeError):
+        if path.exists():
+            raise FileRefused(f"{path.name} cannot be read as sound any more: put the recorded file back") from None
+        raise FileRefused(f"{path.name} is not in its folder any more: put it back") from None
+
+
+class _FileChannel:
+    """One channel of an open file."""
+
+    def __init__(self, sound: soundfile.SoundFile, column: int) -> None:
+        self._sound, self._column = sound, column
+
+    def read(self, from_frame: int, frames: int) -> Samples:
+        return np.ascontiguousarray(read_span(self._sound, from_frame=from_frame, frames=frames)[:, self._column])

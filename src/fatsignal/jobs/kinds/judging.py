@@ -1,0 +1,63 @@
+"""Judging: the takes of a part in a section compared, and how a part's tuning drifted over its takes."""
+
+from typing import TYPE_CHECKING, Any
+from uuid import UUID
+
+from fatsignal.config import Settings
+from fatsignal.errors import ChangedMeanwhile
+from fatsignal.jobs.kind import SHORT, Tell, WorkKind
+from fatsignal.store.database import Connection
+from fatsignal.store.works import Work
+
+if TYPE_CHECKING:
+    from fatsignal.acts.judged_section import PartToHear, ToJudge
+
+JUDGING_KIND, TUNING_DRIFT_KIND = "judging", "tuning drift"
+_REMEMBERED = 300
+
+
+async def _prepare(conn: Connection, work: Work, place: Settings) -> "tuple[ToJudge, Settings]":
+    from fatsignal.acts.judged_section import load_section
+
+    loaded = await load_section(conn, UUID(work.input["part_id"]), UUID(work.input["section_id"]))
+    return _same(loaded, work), place
+
+
+async def _prepare_drift(conn: Connection, work: Work, place: Settings) -> "tuple[PartToHear, Settings]":
+    from fatsignal.acts.judged_section import load_part
+
+    return _same(await load_part(conn, UUID(work.input["part_id"])), work), place
+
+
+def _same(loaded: Any, work: Work) -> Any:
+    """What was loaded, if it still is what was asked about."""
+    if loaded.fingerprint() != work.fingerprint:
+        raise ChangedMeanwhile("the takes have changed since they were asked about: look again")
+    return loaded
+
+
+def _compute(prepared: "tuple[ToJudge, Settings]", _: str, tell: Tell) -> Any:
+    from fatsignal.acts.judged_section import judged
+
+    loaded, place = prepared
+    return judged(loaded, sessions_folder=place.sessions_folder, waves_folder=place.pyramids_folder)
+
+
+def _compute_drift(prepared: "tuple[PartToHear, Settings]", _: str, tell: Tell) -> Any:
+    from fatsignal.acts.judged_section import drifts
+
+    loaded, place = prepared
+    return drifts(loaded, sessions_folder=place.sessions_folder, waves_folder=place.pyramids_folder)
+
+
+async def _keep(conn: Connection, prepared: Any, verdicts: Any) -> Any:
+    return verdicts
+
+
+JUDGING = WorkKind(
+    name=JUDGING_KIND, queue=SHORT, prepare=_prepare, compute=_compute, keep=_keep, remembered=_REMEMBERED
+)
+TUNING_DRIFT = WorkKind(
+    name=TUNING_DRIFT_KIND, queue=SHORT, prepare=_prepare_drift, compute=_compute_drift, keep=_keep,
+    remembered=_REMEMBERED,
+)  # fmt: skip

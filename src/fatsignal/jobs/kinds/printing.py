@@ -1,0 +1,69 @@
+"""Prints: the DI of a material through a tone."""
+
+from dataclasses import dataclass
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+from uuid import UUID
+
+from fatsignal.config import Settings
+from fatsignal.files.names import file_name, take_stem
+from fatsignal.jobs.kind import RENDERS, Tell, WorkKind
+from fatsignal.store import parts, prints, sessions, takes, tones
+from fatsignal.store.database import Connection
+from fatsignal.store.tones import ToneRevision
+from fatsignal.store.works import Work
+
+if TYPE_CHECKING:
+    # What computes is imported when it is wanted: the web process, which only asks, does not pay for scipy and numba.
+    from fatsignal.acts.render_print import RenderedPrint, ToPrint
+
+FOLDER = "Prints"
+
+
+@dataclass(frozen=True, slots=True)
+class _Prepared:
+    print_id: UUID
+    what: "ToPrint"
+    revision: ToneRevision
+    folder: Path
+    place: Settings
+
+
+async def _prepare(conn: Connection, work: Work, place: Settings) -> _Prepared:
+    from fatsignal.acts.materials import material_of_take
+    from fatsignal.acts.render_print import ToPrint
+
+    print_ = await prints.get_print(conn, UUID(work.input["print_id"]))
+    take = await takes.get_take(conn, print_.material_id)
+    channels = (await takes.channels_of(conn, [take.id]))[take.id]
+    part = await parts.get_part(conn, take.part_id)
+    session = await sessions.get_session(conn, part.session_id)
+    what = ToPrint(
+        material_of_take(take, channels, place.sessions_folder), take.used,
+        take_stem(file_name(part.name), take.number), take.recorded_at,
+    )  # fmt: skip
+    revision = await tones.get_revision(conn, print_.tone_revision_id)
+    return _Prepared(print_.id, what, revision, place.sessions_folder / session.folder / FOLDER, place)
+
+
+def _compute(prepared: _Prepared, holder: str, tell: Tell) -> "RenderedPrint":
+    from fatsignal.acts.render_print import render_print
+
+    done = render_print(
+        prepared.what, prepared.revision, print_id=prepared.print_id, holder=holder, folder=prepared.folder,
+        sessions_folder=prepared.place.sessions_folder, waves_folder=prepared.place.pyramids_folder,
+        on_progress=lambda share, speed: tell(share, times_real_time=round(speed, 2)),
+    )  # fmt: skip
+    tell(1.0, times_real_time=round(done.times_real_time, 2))
+    return done
+
+
+async def _keep(conn: Connection, prepared: _Prepared, done: "RenderedPrint") -> Any:
+    await prints.set_file(
+        conn, prepared.print_id, file=done.file, sha256=done.sha256, frames=done.frames, origin=done.origin,
+        checks=done.checks,
+    )  # fmt: skip
+    return {"file": done.file}
+
+
+PRINTING = WorkKind(name=prints.KIND, queue=RENDERS, prepare=_prepare, compute=_compute, keep=_keep)

@@ -1,0 +1,143 @@
+"""Asking for work, and waiting for what comes of it, without a connection while it is done."""
+
+import asyncio
+import contextlib
+import json
+import logging
+import os
+import signal
+import sys
+from typing import Any
+from uuid import UUID
+
+from procrastinate import App
+from psycopg import AsyncConnection, OperationalError
+from psycopg_pool import AsyncConnectionPool
+
+from fatsignal.config import Settings
+from fatsignal.errors import ChangedMeanwhile, WorkFailed
+from fatsignal.jobs.worker import told_to_end, wake
+from fatsignal.store import prints, works
+from fatsignal.store.database import Connection
+from fatsignal.store.works import Work
+from fatsignal.web.live import Hub
+
+_RECONNECT_S = 1.0
+# What is told may be lost with a connection: whoever waits looks for himself so often.
+_LOOK_S = 1.0
+_FAREWELL_S = 6.0
+
+log = logging.getLogger(__name__)
+
+
+class WorkDesk:
+    """Hands work to workers, and passes on what they tell."""
+
+    def __init__(self, place: Settings, pool: AsyncConnectionPool[Connection], queue: App, hub: Hub) -> None:
+        self._place, self._pool, self._queue, self._hub = place, pool, queue, hub
+        self._told: dict[UUID, set[asyncio.Event]] = {}
+
+    async def ask(
+        self, *, kind: str, fingerprint: str, work_input: dict[str, Any], session_id: UUID | None = None
+    ) -> Work:
+        """The work on an input: what was computed before is there at once."""
+        async with self._pool.connection() as conn:
+            work, asked = await works.ask(
+                conn, kind=kind, fingerprint=fingerprint, work_input=work_input, session_id=session_id
+            )
+        # The worker must see it when it is woken.
+        if asked:
+            await self.wake(work)
+        return work
+
+    async def wake(self, work: Work) -> None:
+        """Let a worker know of a work that is stored; where that fails, workers find it by themselves."""
+        try:
+            await wake(self._queue, work)
+        except Exception as trouble:
+            log.warning("%s %s waits for a worker that looks: %s", work.kind, work.id, trouble)
+
+    async def result(self, work: Work) -> Any:
+        """What comes of it; returns when it is done.
+
+        Raises
+        ------
+        WorkFailed
+            If it failed or was stopped; the sentence says why.
+        ChangedMeanwhile
+            If what it was asked about is not so any more.
+        """
+        told = asyncio.Event()
+        waiting = self._told.setdefault(work.id, set())
+        waiting.add(told)
+        try:
+            while not work.ended:
+                with contextlib.suppress(TimeoutError):
+                    await asyncio.wait_for(told.wait(), timeout=_LOOK_S)
+                told.clear()
+                async with self._pool.connection() as conn:
+                    work = await works.get_work(conn, work.id)
+        finally:
+            waiting.discard(told)
+            if not waiting:
+                self._told.pop(work.id, None)
+        if work.state == "done":
+            return work.result
+        if work.problem.startswith(ChangedMeanwhile.SAYS):
+            raise ChangedMeanwhile(work.problem)
+        raise WorkFailed(work.problem or "it was stopped before it was done: ask again")
+
+    async def hear(self) -> None:
+        """Pass on what any worker, here or elsewhere, tells; until cancelled."""
+        while not told_to_end():
+            with contextlib.suppress(OperationalError):
+                async with await AsyncConnection.connect(self._place.database_url, autocommit=True) as conn:
+                    await conn.execute(f"LISTEN {works.CHANNEL}")
+                    async for note in conn.notifies():
+                        self._pass_on(json.loads(note.payload))
+            await asyncio.sleep(_RECONNECT_S)
+
+    def _pass_on(self, news: dict[str, Any]) -> None:
+        if news["state"] in ("done", "failed", "stopped"):
+            for told in self._told.get(UUID(news["work_id"]), ()):
+                told.set()
+        self._hub.tell({"event": "work", **news})
+        if news["kind"] == prints.KIND:
+            self._hub.tell(
+                {
+                    "event": "print",
+                    "print_id": news["detail"].get("print_id"),
+                    "material_id": news["detail"].get("material_id"),
+                    "state": prints.STATES[news["state"]],
+                    "progress": news["progress"],
+                    "times_real_time": news["detail"].get("times_real_time"),
+                }
+            )
+
+
+async def keep_a_worker(place: Settings) -> None:
+    """A worker beside this server, in a process of its own; one that ends is started again, until cancelled."""
+    environment = {
+        **os.environ,
+        "FATSIGNAL_DATA": str(place.data),
+        "FATSIGNAL_DATABASE_URL": place.database_url,
+        "FATSIGNAL_WORKERS": str(place.workers),
+    }
+    while True:
+        process = await asyncio.create_subprocess_exec(
+            sys.executable, "-m", "fatsignal.cli", "worker", "--name", "application", "--beside", str(os.getpid()),
+            env=environment, stdin=asyncio.subprocess.DEVNULL, stdout=asyncio.subprocess.DEVNULL,
+            start_new_session=True,
+        )  # fmt: skip
+        try:
+            status = await process.wait()
+            log.warning("the worker ended with %d and is started again", status)
+        except asyncio.CancelledError:
+            with contextlib.suppress(ProcessLookupError):
+                process.send_signal(signal.SIGTERM)
+            with contextlib.suppress(TimeoutError):
+                await asyncio.wait_for(process.wait(), timeout=_FAREWELL_S)
+            if process.returncode is None:
+                process.kill()
+            raise
+        await asyncio.sleep(_RECONNECT_S)
