@@ -10,6 +10,7 @@ const ReampStation = lazy(() => import('./reamp/ReampStation').then((module) => 
 const SongStation = lazy(() => import('./song/SongStation').then((module) => ({ default: module.SongStation })))
 const RigStation = lazy(() => import('./rig/RigStation').then((module) => ({ default: module.RigStation })))
 const RigSheetPage = lazy(() => import('./rig/RigSheetPage').then((module) => ({ default: module.RigSheetPage })))
+const BinPage = lazy(() => import('./bin/BinPage').then((module) => ({ default: module.BinPage })))
 const HandOverStation = lazy(() =>
   import('./handover/HandOverStation').then((module) => ({ default: module.HandOverStation })),
 )
@@ -35,6 +36,7 @@ export function App() {
           <Route path="/takes" element={<TakesStation />} />
           <Route path="/re-amp" element={<ReampStation />} />
           <Route path="/hand-over" element={<HandOverStation />} />
+          <Route path="/bin" element={<BinPage />} />
           <Route path="*" element={<Navigate to="/takes" replace />} />
         </Route>
       </Routes>

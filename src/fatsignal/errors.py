@@ -8,7 +8,9 @@ FatSignalError
 ├── SettingRefused     a value outside what the program can do
 ├── WorkFailed         what was asked for could not be computed
 ├── ChangedMeanwhile   what was asked about is not so any more
-├── AsksFirst          what a person should agree to before it is done
+├── CannotUndo         an act that cannot be undone or redone any more
+├── ChangedElsewhere   a page acts on something older than what there is
+├── ConfirmationRequired  what a person should agree to before it is done
 ├── SetUpFailed        a tool or a server that is missing
 └── NotFound           answered with 404
 """
@@ -34,7 +36,7 @@ class SettingRefused(FatSignalError, ValueError):
     """A value outside what the program can do."""
 
 
-class AsksFirst(FatSignalError):
+class ConfirmationRequired(FatSignalError):
     """Nothing was changed yet: the sentence says what would follow, and the same request with consent does it."""
 
 
@@ -49,6 +51,20 @@ class ChangedMeanwhile(FatSignalError):
 
     def __init__(self, sentence: str) -> None:
         super().__init__(sentence if sentence.startswith(self.SAYS) else f"{self.SAYS}: {sentence}")
+
+
+class CannotUndo(FatSignalError):
+    """An act that cannot be undone or redone any more; nothing was changed."""
+
+    def __init__(self, says: str, why: str) -> None:
+        super().__init__(f"“{says}” cannot be undone or redone: {why}")
+
+
+class ChangedElsewhere(FatSignalError):
+    """A page acts on something older than what there is: nothing was changed, and it shows what there is now."""
+
+    def __init__(self, what: str) -> None:
+        super().__init__(f"{what} was changed meanwhile, on another page: look at it as it is now, and do it again")
 
 
 class RollRefused(FatSignalError):

@@ -1,42 +1,35 @@
-"""The application ends when it is told to, whatever its database does."""
+"""The worker beside the server: it comes back when it dies, and goes when the server does."""
 
 import asyncio
-from types import SimpleNamespace
+import contextlib
+import os
+import signal
+import stat
 
-import pytest
-
-from fatsignal.web.app import _keep_working
-
-
-async def test_a_worker_ends_although_its_own_trouble_hides_that_it_is_told_to(monkeypatch):
-    async def away(*_, **__):
-        try:
-            await asyncio.sleep(60)
-        except asyncio.CancelledError:
-            raise OSError("the database is away") from None
-
-    monkeypatch.setattr("fatsignal.web.app.work", away)
-    working = asyncio.create_task(_keep_working(None, SimpleNamespace(database_url="", workers=1)))
-    await asyncio.sleep(0.05)
-    working.cancel()
-    with pytest.raises(asyncio.CancelledError):
-        await asyncio.wait_for(working, 5)
+from fatsignal.config import Settings
+from fatsignal.web.works import keep_a_worker
 
 
-async def test_a_worker_that_fails_is_started_again(monkeypatch):
-    tries = []
+async def test_a_worker_that_dies_is_started_again_and_ends_with_the_server(tmp_path, monkeypatch):
+    program = tmp_path / "worker"
+    program.write_text(f"#!/bin/sh\necho $$ >> {tmp_path}/pids\nexec sleep 60\n")
+    program.chmod(program.stat().st_mode | stat.S_IXUSR)
+    monkeypatch.setattr("fatsignal.web.works.sys.executable", str(program))
+    monkeypatch.setattr("fatsignal.web.works._RECONNECT_S", 0.05)
+    keeping = asyncio.create_task(keep_a_worker(Settings(data=tmp_path, database_url="postgresql://nowhere")))
 
-    async def fails(*_, **__):
-        tries.append(1)
-        if len(tries) < 3:
-            raise OSError("the database is away")
-        await asyncio.sleep(60)
+    async def started(count):
+        while not (tmp_path / "pids").exists() or len((tmp_path / "pids").read_text().split()) < count:
+            await asyncio.sleep(0.02)
+        return int((tmp_path / "pids").read_text().split()[-1])
 
-    monkeypatch.setattr("fatsignal.web.app.work", fails)
-    monkeypatch.setattr("fatsignal.web.app._RECONNECT_S", 0.01)
-    working = asyncio.create_task(_keep_working(None, SimpleNamespace(database_url="", workers=1)))
-    await asyncio.sleep(0.3)
-    assert len(tries) == 3
-    working.cancel()
-    with pytest.raises(asyncio.CancelledError):
-        await working
+    first = await asyncio.wait_for(started(1), 10)
+    os.kill(first, signal.SIGKILL)
+    second = await asyncio.wait_for(started(2), 10)
+    assert second != first
+    keeping.cancel()
+    with contextlib.suppress(asyncio.CancelledError):
+        await keeping
+    with contextlib.suppress(ProcessLookupError):
+        os.kill(second, 0)
+        raise AssertionError("it is still there")

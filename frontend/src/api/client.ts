@@ -7,6 +7,19 @@ export const PAGE = newId()
 
 export const api = createClient<paths>({ baseUrl: window.location.origin, headers: { 'X-Page': PAGE } })
 
+let changed = () => {}
+
+/** What follows every change that this page makes: what undo would do is another then. */
+export function onChange(does: () => void) {
+  changed = does
+}
+
+api.use({
+  onResponse({ request, response }) {
+    if (request.method !== 'GET' && response.ok) changed()
+  },
+})
+
 type Schemas = components['schemas']
 export type Session = Schemas['SessionView']
 export type Part = Schemas['PartView']
@@ -47,10 +60,26 @@ export type JudgedTake = Schemas['JudgedTakeView']
 export type Cell = Schemas['CellView']
 export type ComparedTakes = Schemas['ComparedTakes']
 export type Finding = Schemas['FindingView']
+export type History = Schemas['HistoryView']
+export type Bin = Schemas['BinView']
+export type BinnedTake = Schemas['BinnedTake']
 export type SignalKind = TakeChannel['kind']
 
 /** The server asks before it does something: the same request with consent does it. */
 export class AsksFirst extends Error {}
+
+/** Another page was quicker: nothing was overwritten, and what there is now has to be shown. */
+export class ChangedElsewhere extends Error {}
+
+let changedElsewhere = () => {}
+
+/** What is done when another page was quicker: all that is shown is asked for again. */
+export function onChangedElsewhere(does: () => void) {
+  changedElsewhere = does
+}
+
+/** The header by which a change says what it was made from. */
+export const madeFrom = (revision: string | undefined) => (revision ? { 'If-Match': revision } : {})
 
 /** What a request gave, or an error with the sentence that the server wrote for a person. */
 export async function answered<T>(request: Promise<{ data?: T; error?: unknown; response: Response }>): Promise<T> {
@@ -64,7 +93,12 @@ export async function answered<T>(request: Promise<{ data?: T; error?: unknown; 
     const detail = (result.error as { detail?: unknown } | undefined)?.detail
     const said = typeof detail === 'string' ? detail : `the server answered ${result.response.status}`
     const title = (result.error as { title?: unknown } | undefined)?.title
-    throw title === 'Asks first' ? new AsksFirst(said) : new Error(said)
+    if (title === 'Asks first') throw new AsksFirst(said)
+    if (result.response.status === 412) {
+      changedElsewhere()
+      throw new ChangedElsewhere(said)
+    }
+    throw new Error(said)
   }
   return result.data as T
 }

@@ -1,6 +1,6 @@
 import { QueryClient, queryOptions, useQuery } from '@tanstack/react-query'
 import { loadWave } from '../wave/loadWave'
-import { answered, api } from './client'
+import { answered, api, onChange, onChangedElsewhere } from './client'
 
 export const queryClient = new QueryClient({
   defaultOptions: { queries: { retry: 2, staleTime: 30_000, refetchOnWindowFocus: false } },
@@ -131,9 +131,12 @@ export function useHandOverItems(sessionId: string) {
 
 /** After a take came or went, everything that counts takes is asked for again. */
 export function refreshTakes() {
-  for (const key of ['takes', 'sheet', 'judged', 'hand-over', 'comparison', 'prints'])
+  for (const key of ['takes', 'sheet', 'judged', 'hand-over', 'comparison', 'prints', 'history', 'bin', 'waiting'])
     void queryClient.invalidateQueries({ queryKey: [key] })
 }
+
+onChange(() => void queryClient.invalidateQueries({ queryKey: ['history'] }))
+onChangedElsewhere(() => refreshAllSoon())
 
 // What never changes once it is known, and what is only asked for once.
 const LASTING = new Set(['wave', 'strip', 'opening'])
@@ -241,6 +244,26 @@ export function useTuningDrift(partId: string | undefined, takes: number, ready:
     enabled: partId !== undefined && ready,
     queryFn: () => answered(api.GET('/api/parts/{part_id}/tuning-drift', { params: { path: { part_id: partId! } } })),
   })
+}
+
+/** What undo and redo would do. */
+export function useHistoryOf(sessionId: string) {
+  return useQuery({
+    queryKey: ['history', sessionId],
+    queryFn: () => answered(api.GET('/api/sessions/{session_id}/history', { params: { path: { session_id: sessionId } } })),
+  })
+}
+
+export function useBin(sessionId: string) {
+  return useQuery({
+    queryKey: ['bin', sessionId],
+    queryFn: () => answered(api.GET('/api/sessions/{session_id}/bin', { params: { path: { session_id: sessionId } } })),
+  })
+}
+
+/** Takes that are on disk and not entered yet; asked for again now and then. */
+export function useWaitingTakes() {
+  return useQuery({ queryKey: ['waiting'], refetchInterval: 30_000, queryFn: () => answered(api.GET('/api/takes/waiting')) })
 }
 
 /** Room on the disk; asked for again now and then. */

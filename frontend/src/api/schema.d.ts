@@ -148,6 +148,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sessions/{session_id}/song": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Set Song
+         * @description Take tempo map and sections from elsewhere, together: the bars of the one are the bars of the other.
+         */
+        put: operations["set_song_api_sessions__session_id__song_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sessions/{session_id}/sections": {
         parameters: {
             query?: never;
@@ -159,6 +179,8 @@ export interface paths {
         /**
          * Set Sections
          * @description Add, name, resize, reorder or remove sections: what belongs to one that moves goes with it.
+         *
+         *     Where takes would go into the bin with a section, it asks first (409).
          */
         put: operations["set_sections_api_sessions__session_id__sections_put"];
         post?: never;
@@ -938,6 +960,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sessions/{session_id}/takes/bin": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Bin Many
+         * @description Put several takes of a session into the bin, or take them out, as one act.
+         */
+        post: operations["bin_many_api_sessions__session_id__takes_bin_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/takes/{take_id}/channels/{position}/audio": {
         parameters: {
             query?: never;
@@ -988,7 +1030,7 @@ export interface paths {
         get?: never;
         /**
          * Rate
-         * @description A star, a line through it, or neither. What is struck out is not heard beside a roll.
+         * @description A star, a line through it, or neither. What is struck out counts nowhere; what is starred counts first.
          */
         put: operations["rate_api_takes__take_id__rating_put"];
         post?: never;
@@ -1487,6 +1529,90 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sessions/{session_id}/history": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What Was Done
+         * @description What undo and redo would do.
+         */
+        get: operations["what_was_done_api_sessions__session_id__history_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/undo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Undo
+         * @description Undo the last act on the session, exactly; nothing happens where there is none.
+         */
+        post: operations["undo_api_sessions__session_id__undo_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/redo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Redo
+         * @description Do the act again that was undone last; nothing happens where there is none.
+         */
+        post: operations["redo_api_sessions__session_id__redo_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/bin": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What Is In The Bin
+         * @description Takes in the bin, the one that went there last first.
+         */
+        get: operations["what_is_in_the_bin_api_sessions__session_id__bin_get"];
+        put?: never;
+        post?: never;
+        /**
+         * Empty
+         * @description Empty the bin: its takes, their prints and their files are gone for good. It asks first (409).
+         */
+        delete: operations["empty_api_sessions__session_id__bin_delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sessions/{session_id}/hand-over": {
         parameters: {
             query?: never;
@@ -1659,10 +1785,60 @@ export interface components {
             /** Take Id */
             take_id: string | null;
         };
+        /** BinView */
+        BinView: {
+            /** Takes */
+            takes: components["schemas"]["BinnedTake"][];
+            /**
+             * Bytes
+             * @description That emptying it frees.
+             */
+            bytes: number;
+        };
         /** Binned */
         Binned: {
             /** Binned */
             binned: string[];
+        };
+        /**
+         * BinnedTake
+         * @description A take in the bin.
+         */
+        BinnedTake: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Part Name */
+            part_name: string;
+            /** Number */
+            number: number;
+            /**
+             * Recorded At
+             * Format: date-time
+             */
+            recorded_at: string;
+            /**
+             * Binned At
+             * Format: date-time
+             */
+            binned_at: string;
+            /** Seconds */
+            seconds: number;
+            /** First Bar */
+            first_bar: number;
+            /** Last Bar */
+            last_bar: number;
+            /**
+             * Said
+             * @description What the program has to say of it: why it went there by itself, if it did.
+             */
+            said: string;
+            /** Note */
+            note: string;
+            /** Prints */
+            prints: number;
         };
         /** Body_import_file_api_sessions__session_id__backings_post */
         Body_import_file_api_sessions__session_id__backings_post: {
@@ -2352,6 +2528,21 @@ export interface components {
             /** Last Bar */
             last_bar: number;
         };
+        /**
+         * HistoryView
+         * @description What the next undo and the next redo would do, in words; null where there is nothing.
+         */
+        HistoryView: {
+            /** Undo */
+            undo: string | null;
+            /** Redo */
+            redo: string | null;
+            /**
+             * Did
+             * @description What was just undone or redone.
+             */
+            did?: string | null;
+        };
         /** InputKindView */
         InputKindView: {
             /**
@@ -2893,6 +3084,12 @@ export interface components {
              * @default true
              */
             one_after_the_other: boolean;
+            /**
+             * Agreed
+             * @description The person agrees that takes go into the bin with their section.
+             * @default false
+             */
+            agreed: boolean;
         };
         /** NewSession */
         NewSession: {
@@ -2941,6 +3138,15 @@ export interface components {
         NewSheet: {
             /** Name */
             name: string;
+        };
+        /**
+         * NewSong
+         * @description Tempo map and sections together, as a MIDI file has them.
+         */
+        NewSong: {
+            map: components["schemas"]["NewTempoMap"];
+            /** Sections */
+            sections: components["schemas"]["NewSection"][];
         };
         /** NewTempo */
         NewTempo: {
@@ -3382,6 +3588,11 @@ export interface components {
              */
             part_id: string;
             rig: components["schemas"]["RigSetup"];
+            /**
+             * Revision
+             * @description Of the rig: a change of it is sent with it (If-Match).
+             */
+            revision: string;
             /** Open Notes */
             open_notes: string[];
             /** Channels */
@@ -3579,6 +3790,11 @@ export interface components {
             sections: components["schemas"]["SectionView"][];
             /** Parts */
             parts: components["schemas"]["PartView"][];
+            /**
+             * Revision
+             * @description Of tempo map and sections: a change of them is sent with it (If-Match).
+             */
+            revision: string;
         };
         /** SettingView */
         SettingView: {
@@ -3996,6 +4212,11 @@ export interface components {
             /** Binned */
             binned: boolean;
             /**
+             * Revision
+             * @description Of what a person decides about it: a change is sent with it (If-Match).
+             */
+            revision: string;
+            /**
              * Verdict
              * @description Of the DI's level: the worst thing that was found.
              * @enum {string}
@@ -4005,6 +4226,16 @@ export interface components {
             verdict_says: string;
             /** Channels */
             channels: components["schemas"]["TakeChannelView"][];
+        };
+        /** TakesToBin */
+        TakesToBin: {
+            /** Take Ids */
+            take_ids: string[];
+            /**
+             * Binned
+             * @default true
+             */
+            binned: boolean;
         };
         /**
          * TapView
@@ -4469,7 +4700,10 @@ export interface operations {
     set_tempo_api_sessions__session_id__tempo_put: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description The revision that the page saw; without it nothing is compared. */
+                "If-Match"?: string | null;
+            };
             path: {
                 session_id: string;
             };
@@ -4501,10 +4735,51 @@ export interface operations {
             };
         };
     };
+    set_song_api_sessions__session_id__song_put: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The revision that the page saw; without it nothing is compared. */
+                "If-Match"?: string | null;
+            };
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewSong"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SectionsChanged"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     set_sections_api_sessions__session_id__sections_put: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description The revision that the page saw; without it nothing is compared. */
+                "If-Match"?: string | null;
+            };
             path: {
                 session_id: string;
             };
@@ -5119,7 +5394,10 @@ export interface operations {
     set_rig_api_parts__part_id__rig_put: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description The revision that the page saw; without it nothing is compared. */
+                "If-Match"?: string | null;
+            };
             path: {
                 part_id: string;
             };
@@ -5934,6 +6212,39 @@ export interface operations {
             };
         };
     };
+    bin_many_api_sessions__session_id__takes_bin_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TakesToBin"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     channel_audio_api_takes__take_id__channels__position__audio_get: {
         parameters: {
             query?: never;
@@ -5996,7 +6307,10 @@ export interface operations {
     rate_api_takes__take_id__rating_put: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description The revision that the page saw; without it nothing is compared. */
+                "If-Match"?: string | null;
+            };
             path: {
                 take_id: string;
             };
@@ -6031,7 +6345,10 @@ export interface operations {
     set_note_api_takes__take_id__note_put: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description The revision that the page saw; without it nothing is compared. */
+                "If-Match"?: string | null;
+            };
             path: {
                 take_id: string;
             };
@@ -6066,7 +6383,10 @@ export interface operations {
     set_windows_api_takes__take_id__windows_put: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description The revision that the page saw; without it nothing is compared. */
+                "If-Match"?: string | null;
+            };
             path: {
                 take_id: string;
             };
@@ -6101,7 +6421,10 @@ export interface operations {
     slip_api_takes__take_id__slip_post: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description The revision that the page saw; without it nothing is compared. */
+                "If-Match"?: string | null;
+            };
             path: {
                 take_id: string;
             };
@@ -6136,7 +6459,10 @@ export interface operations {
     put_back_api_takes__take_id__slip_delete: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description The revision that the page saw; without it nothing is compared. */
+                "If-Match"?: string | null;
+            };
             path: {
                 take_id: string;
             };
@@ -6993,6 +7319,163 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ComparisonView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    what_was_done_api_sessions__session_id__history_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HistoryView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    undo_api_sessions__session_id__undo_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HistoryView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    redo_api_sessions__session_id__redo_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HistoryView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    what_is_in_the_bin_api_sessions__session_id__bin_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BinView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    empty_api_sessions__session_id__bin_delete: {
+        parameters: {
+            query?: {
+                agreed?: boolean;
+            };
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BinView"];
                 };
             };
             /** @description Validation Error */

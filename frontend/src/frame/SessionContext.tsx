@@ -5,6 +5,7 @@ import { queryClient, useBackings, useComparison, useSheet, useTakes } from '../
 import { barBeat } from '../signal/format'
 import { Player, type PlayerSound } from '../sound/player'
 import { useEars } from './useEars'
+import { useHistory } from './useHistory'
 import { useRolling } from './useRolling'
 
 interface Desk {
@@ -34,6 +35,7 @@ interface Desk {
   toggleClick: () => void
   rolling: ReturnType<typeof useRolling>
   hearing: ReturnType<typeof useEars>
+  history: ReturnType<typeof useHistory>
   arm: (partId: string) => void
 }
 
@@ -66,6 +68,7 @@ export function SessionProvider({ session, children }: { session: Session; child
   const hearing = useEars(session.id, player)
   const { cue } = hearing
   const clicks = !cue?.mix.click.muted
+  const history = useHistory(session.id)
 
   const ofPart = useMemo(
     () => (takes.data ?? []).filter((take) => take.part_id === part?.id && !take.binned),
@@ -193,6 +196,7 @@ export function SessionProvider({ session, children }: { session: Session; child
     toggleClick: () => cue && hearing.setMix(cue, { click: { ...cue.mix.click, muted: !cue.mix.click.muted } }),
     rolling,
     hearing,
+    history,
     arm: (partId) =>
       void (async () => {
         await answered(

@@ -27,7 +27,9 @@ export function presentKeys(): { rank: KeyRank; acts: KeyAct[] }[] {
 function pressed(event: KeyboardEvent) {
   const target = event.target as HTMLElement
   const typing = target.matches('input:not([type=checkbox]):not([type=radio]), textarea, select')
-  if (typing || event.ctrlKey || event.altKey || event.metaKey || event.repeat) return
+  // The pedal works wherever the focus is: a press of it is never lost.
+  const pedal = event.key === 'PageDown' || event.key === 'PageUp'
+  if ((typing && !pedal) || event.ctrlKey || event.altKey || event.metaKey || event.repeat) return
   // A focused button keeps its own keys.
   if (target.matches('button, a, [role=radio], input') && (event.key === ' ' || event.key === 'Enter')) return
   const key = event.key.length === 1 ? event.key.toLowerCase() : event.key

@@ -1,9 +1,7 @@
-import { useRef } from 'react'
 import { orSay, showThenPut } from '../api/acts'
 import { type RollSettings, type Take, answered, api } from '../api/client'
 import { liveState, notice, useLive } from '../api/live'
 import { queryClient, refreshTakes, useRollSettings } from '../api/queries'
-import { TakenBack } from './taken-back'
 
 interface Rolled {
   sessionId: string
@@ -16,8 +14,6 @@ interface Rolled {
 export function useRolling({ sessionId, sectionId, frameNow, before }: Rolled) {
   const { rolling } = useLive()
   const settings = useRollSettings(sessionId).data
-  const acts = useRef(new TakenBack()).current
-  const remember = acts.remember.bind(acts)
   const path = { path: { session_id: sessionId } }
 
   function wanted() {
@@ -39,30 +35,17 @@ export function useRolling({ sessionId, sectionId, frameNow, before }: Rolled) {
   async function rollAgain() {
     before()
     const started = await answered(api.POST('/api/sessions/{session_id}/roll/again', { params: path, body: wanted() }))
-    const thrown = started.binned ?? []
-    if (!thrown.length) return
-    remember(() => unbin(thrown), () => binNow(thrown))
-    refreshTakes()
+    if (started.binned?.length) refreshTakes()
   }
 
   async function bin(targets: Take[]) {
-    const ids = targets.map((target) => target.id)
-    await binNow(ids)
-    remember(() => unbin(ids), () => binNow(ids))
+    await putIntoBin(targets.map((target) => target.id), true)
     const said = targets.length === 1 ? `Take ${targets[0]!.number} is` : `${targets.length} takes are`
-    notice(`${said} in the bin; U takes ${targets.length === 1 ? 'it' : 'them'} out again`)
+    notice(`${said} in the bin; U brings ${targets.length === 1 ? 'it' : 'them'} back`)
   }
 
-  async function binNow(ids: string[]) {
-    for (const id of ids) await answered(api.POST('/api/takes/{take_id}/bin', { params: { path: { take_id: id } } }))
-    refreshTakes()
-  }
-
-  async function unbin(ids: string[]) {
-    for (const id of ids) {
-      await entered(id)
-      await answered(api.DELETE('/api/takes/{take_id}/bin', { params: { path: { take_id: id } } }))
-    }
+  async function putIntoBin(take_ids: string[], binned: boolean) {
+    await answered(api.POST('/api/sessions/{session_id}/takes/bin', { params: path, body: { take_ids, binned } }))
     refreshTakes()
   }
 
@@ -77,9 +60,7 @@ export function useRolling({ sessionId, sectionId, frameNow, before }: Rolled) {
       void orSay(async () => {
         const now = queryClient.getQueryData<RollSettings>(['roll-settings', sessionId]) ?? settings
         if (!now) return
-        const next = { ...now, ...changes }
-        await putSettings(next)
-        remember(() => putSettings(now), () => putSettings(next))
+        await putSettings({ ...now, ...changes })
       }),
     rollOrStop: () =>
       void orSay(async () => {
@@ -89,30 +70,7 @@ export function useRolling({ sessionId, sectionId, frameNow, before }: Rolled) {
     binAndRoll: () => void orSay(rollAgain),
     punch: () => void orSay(async () => void (await answered(api.POST('/api/sessions/{session_id}/roll/punch', { params: path })))),
     bin: (...targets: Take[]) => void orSay(() => bin(targets)),
-    remember,
-    binNow,
-    unbinNow: unbin,
-    unbin: (...ids: string[]) => void orSay(() => unbin(ids)),
-    undo: () =>
-      void orSay(async () => {
-        if (!(await acts.undo())) notice('there is nothing to take back')
-      }),
-    redo: () =>
-      void orSay(async () => {
-        if (!(await acts.redo())) notice('nothing was taken back')
-      }),
+    unbin: (...ids: string[]) => void orSay(() => putIntoBin(ids, false)),
     rolling,
-  }
-}
-
-const ENTERED_MS = 10_000
-
-/** A take that was thrown away while it rolled is entered a moment later; only then it can be taken out again. */
-async function entered(id: string) {
-  const until = performance.now() + ENTERED_MS
-  while (performance.now() < until) {
-    const lists = queryClient.getQueriesData<Take[]>({ queryKey: ['takes'] })
-    if (lists.some(([, list]) => list?.some((take) => take.id === id))) return
-    await new Promise((resolve) => setTimeout(resolve, 50))
   }
 }

@@ -2,7 +2,7 @@ import { useState } from 'react'
 import { useLive } from '../api/live'
 import { useChecks, useChoices, useInterface } from '../api/queries'
 import { useDesk } from '../frame/SessionContext'
-import { useKeys } from '../frame/useKeys'
+import { UndoLinks } from '../frame/UndoLinks'
 import { AskSheet } from '../signal/AskSheet'
 import { CheckList, type Panel } from './CheckList'
 import { CordsDrawing } from './CordsDrawing'
@@ -30,7 +30,6 @@ export function RigStation() {
   const [panel, setPanel] = useState<Panel | null>(null)
   const { view } = acts
   const found = (kind: string) => checks.find((check) => check.kind === kind)
-  useKeys([{ key: 'z', does: 'take the last change of the rig back', act: acts.takeBack }])
 
   if (!choices)
     return (
@@ -48,7 +47,7 @@ export function RigStation() {
           <div className="mt-auto flex flex-col items-start gap-1.5 text-[14px]">
             <Other name="Rig sheets" on={panel === 'sheets'} onClick={() => setPanel('sheets')} />
             <Other name="Interface and its faults" on={panel === 'interface'} onClick={() => setPanel('interface')} />
-            {acts.canTakeBack && <Other name="Take the last change back" on={false} onClick={acts.takeBack} />}
+            <UndoLinks className="max-w-full" />
           </div>
         )}
       </aside>

@@ -1,32 +1,35 @@
-import { useRef, useState } from 'react'
 import { orSay, useAsking, useTurns } from '../api/acts'
-import { type InterfaceSettings, type Part, type Rig, type RigView, answered, api } from '../api/client'
+import { type InterfaceSettings, type Part, type Rig, type RigView, answered, api, madeFrom } from '../api/client'
 import { notice } from '../api/live'
 import { queryClient, refreshRig, useRig } from '../api/queries'
 import { useDesk } from '../frame/SessionContext'
 
 export type CheckKind = 'level' | 'tuning' | 'noise' | 'latency' | 'bleed'
 
-/** Acts on the armed part's rig; a change can be taken back, and where the server asks first the question is shown. */
+/** Acts on the armed part's rig; where the server asks first the question is shown. */
 export function useRigActs(part: Part | undefined) {
   const { session } = useDesk()
   const view = useRig(part?.id).data
   const { asked, dismiss, asking } = useAsking()
   const { inTurn, overtaken } = useTurns()
-  const [kept, setKept] = useState(0)
-  const before = useRef<Rig[]>([])
   const path = { path: { part_id: part?.id ?? '' } }
 
   async function put(rig: Rig, shared: boolean) {
-    const changed = await answered(api.PUT('/api/parts/{part_id}/rig', { params: path, body: { rig, inputs_shared: shared } }))
-    // An answer that a later change has overtaken is not shown.
-    if (overtaken()) return
+    // From what was answered last: steps that follow each other are made one from the other.
+    const seen = madeFrom(queryClient.getQueryData<RigView>(['rig', part?.id])?.revision)
+    const changed = await answered(
+      api.PUT('/api/parts/{part_id}/rig', { params: { ...path, header: seen }, body: { rig, inputs_shared: shared } }),
+    )
+    // An answer that a later change has overtaken is not shown; what that one is made from is known by it.
+    if (overtaken()) {
+      queryClient.setQueryData<RigView>(['rig', part?.id], (now) => now && { ...now, revision: changed.revision })
+      return
+    }
     queryClient.setQueryData(['rig', part?.id], changed)
     void queryClient.invalidateQueries({ queryKey: ['session'] })
   }
 
   function setRig(rig: Rig) {
-    const old = view?.rig
     const named = rig.tuning?.some((string) => typeof string !== 'number')
     return asking(async (shared) => {
       // Shown at once, computed when the answer is there: the next change is made from it.
@@ -37,15 +40,7 @@ export function useRigActs(part: Part | undefined) {
         void queryClient.invalidateQueries({ queryKey: ['rig'] })
         throw error
       }
-      if (old) before.current.push(old)
-      setKept(before.current.length)
     })
-  }
-
-  function takeBack() {
-    const last = before.current.pop()
-    setKept(before.current.length)
-    if (last) void orSay(() => put(last, true))
   }
 
   const turn = (channel: string, byDb: number) =>
@@ -77,7 +72,7 @@ export function useRigActs(part: Part | undefined) {
       notice(offsets.length ? 'the tuner now aims at the re-tuned strings' : 'the tuner aims at equal temperament again')
     })
 
-  return { view, asked, dismiss, setRig, takeBack, canTakeBack: kept > 0, turn, check, stop, setInterface, retune }
+  return { view, asked, dismiss, setRig, turn, check, stop, setInterface, retune }
 }
 
 export type RigActs = ReturnType<typeof useRigActs>

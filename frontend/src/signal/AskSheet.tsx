@@ -8,7 +8,7 @@ export function AskSheet({ asked, onClose }: { asked: { says: string; agree: () 
       <p className="first-letter:uppercase">{asked?.says}.</p>
       <div className="mt-5 flex gap-3">
         <Button main onClick={() => asked?.agree()}>
-          Do it
+          Change anyway
         </Button>
         <Button onClick={onClose}>Leave it as it is</Button>
       </div>

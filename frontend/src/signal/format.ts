@@ -67,6 +67,11 @@ export function beatsInBar(frame: number, beats: Beats): number {
   return beats.beat_bars.filter((entry) => entry === bar).length
 }
 
+/** Room on a disk: "1.4 GB", "36 MB". */
+export function bytes(value: number): string {
+  return value >= 1e9 ? `${(value / 1e9).toFixed(1)} GB` : `${Math.ceil(value / 1e6)} MB`
+}
+
 export function count(number: number, word: string): string {
   return `${number} ${word}${number === 1 ? '' : 's'}`
 }

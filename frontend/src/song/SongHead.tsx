@@ -5,6 +5,7 @@ import { asForm } from '../api/acts'
 import { type MidiProposal, type Session, answered, api } from '../api/client'
 import { notice } from '../api/live'
 import { openSession, useSessions } from '../api/queries'
+import { UndoLinks } from '../frame/UndoLinks'
 import { Pick } from '../signal/Pick'
 import { Typed } from '../signal/Typed'
 import { count } from '../signal/format'
@@ -70,11 +71,7 @@ export function SongHead({
         </span>
         <span className="text-pencil">folder {session.folder}</span>
       </p>
-      {song.canTakeBack && (
-        <button className="text-[13.5px] underline underline-offset-4" onClick={() => void song.takeBack()}>
-          Take back
-        </button>
-      )}
+      <UndoLinks className="max-w-[240px]" />
       <Menu>
         <MenuButton className="ml-auto flex items-center gap-1.5 rounded-full border border-ink px-3.5 py-1.5 text-[14px]">
           Songs <ChevronDown size={14} aria-hidden />

@@ -1,6 +1,5 @@
-import { useRef, useState } from 'react'
 import { useAsking, useTurns } from '../api/acts'
-import { type Click, type Section, type Session, answered, api } from '../api/client'
+import { type Click, type Session, answered, api, madeFrom } from '../api/client'
 import { notice } from '../api/live'
 import { newId } from '../api/newId'
 import { queryClient, refreshAlongBars } from '../api/queries'
@@ -42,24 +41,22 @@ export function mapOf(session: Session): SongMap {
   }
 }
 
-/** Changes of the song, each of which can be taken back; a question is shown where the server asks first. */
+/** Changes of the song; a question is shown where the server asks first. */
 export function useSong() {
   const { session } = useDesk()
   const { asked, dismiss, asking } = useAsking()
   const { inTurn, overtaken } = useTurns()
-  const [undone, setUndone] = useState(0)
-  const back = useRef<(() => Promise<void>)[]>([])
   const path = { path: { session_id: session.id } }
 
   function keep(changed: Session) {
-    // An answer that a later change has overtaken is not shown.
-    if (overtaken()) return
+    // An answer that a later change has overtaken is not shown; what that one is made from is known by it.
+    if (overtaken()) return void show({ revision: changed.revision })
     queryClient.setQueryData(['session', session.id], changed)
     refreshAlongBars()
   }
 
-  /** Do something after what was asked for before, and remember how to take it back. */
-  function act(does: (agreed: boolean) => Promise<void>, undoes: () => Promise<void>) {
+  /** Do something after what was asked for before. */
+  function act(does: (agreed: boolean) => Promise<void>) {
     void asking(async (agreed) => {
       try {
         await inTurn(() => does(agreed))
@@ -67,8 +64,6 @@ export function useSong() {
         void queryClient.invalidateQueries({ queryKey: ['session'] })
         throw error
       }
-      back.current.push(undoes)
-      setUndone((count) => count + 1)
     })
   }
 
@@ -79,25 +74,16 @@ export function useSong() {
     void queryClient.cancelQueries({ queryKey: ['session', session.id] })
   }
 
-  async function putMap(map: SongMap, audioStays: boolean) {
-    keep(await answered(api.PUT('/api/sessions/{session_id}/tempo', { params: path, body: { ...map, audio_stays: audioStays } })))
-  }
+  /** What a change of the song is made from: what was answered last, however many were asked for since. */
+  const made = () => ({ ...path, header: madeFrom(queryClient.getQueryData<Session>(['session', session.id])?.revision) })
 
   function setMap(map: SongMap) {
-    const before = mapOf(session)
-    act(
-      (audioStays) => putMap(map, audioStays),
-      () => putMap(before, true),
+    act(async (audio_stays) =>
+      keep(await answered(api.PUT('/api/sessions/{session_id}/tempo', { params: made(), body: { ...map, audio_stays } }))),
     )
   }
 
-  async function putSections(sections: NewSection[], oneAfterTheOther: boolean) {
-    const changed = await answered(
-      api.PUT('/api/sessions/{session_id}/sections', {
-        params: path,
-        body: { sections, one_after_the_other: oneAfterTheOther },
-      }),
-    )
+  function keepSections(changed: { session: Session; moved_takes: number; stayed_takes: string[] }) {
     keep(changed.session)
     if (changed.stayed_takes.length)
       notice(`${changed.stayed_takes.join(', ')} lie across two sections and stayed where they were`)
@@ -105,69 +91,41 @@ export function useSong() {
   }
 
   function setSections(wanted: NewSection[]) {
-    const before: Section[] = session.sections
-    const map = mapOf(session)
     const sections = wanted.map((section) => ({ ...section, id: section.id ?? newId() }))
     show({ sections })
-    act(
-      () => putSections(sections, true),
-      async () => {
-        await putSections(before, true)
-        await putMap(map, true)
-      },
+    act(async (agreed) =>
+      keepSections(
+        await answered(
+          api.PUT('/api/sessions/{session_id}/sections', { params: made(), body: { sections, one_after_the_other: true, agreed } }),
+        ),
+      ),
     )
   }
 
   /** Tempo map and sections from elsewhere, together: the bars of the one are the bars of the other. */
   function takeOver(map: SongMap, sections: NewSection[]) {
-    const before = mapOf(session)
-    const sectionsBefore: Section[] = session.sections
-    const longest = Math.max(map.song_bars, session.song_bars)
-    const put = async (wanted: SongMap, wantedSections: NewSection[], audioStays: boolean) => {
-      await putMap({ ...wanted, song_bars: longest }, audioStays)
-      await putSections(wantedSections, false)
-      await putMap(wanted, true)
-    }
-    act(
-      (audioStays) => put(map, sections, audioStays),
-      () => put(before, sectionsBefore, true),
+    act(async (audio_stays) =>
+      keepSections(
+        await answered(
+          api.PUT('/api/sessions/{session_id}/song', { params: made(), body: { map: { ...map, audio_stays }, sections } }),
+        ),
+      ),
     )
   }
 
   function setClick(click: Click) {
-    const before = session.click
-    const put = async (settings: Click) => {
-      await answered(api.PUT('/api/sessions/{session_id}/click', { params: path, body: settings }))
-      show({ click: settings })
-    }
     show({ click })
-    act(
-      () => put(click),
-      () => put(before),
-    )
+    act(async () => {
+      await answered(api.PUT('/api/sessions/{session_id}/click', { params: path, body: click }))
+      show({ click })
+    })
   }
 
   function setAbout(about: { name?: string; artist?: string; reference_pitch_hz?: number; depth?: Session['depth'] }) {
     const { name, artist, depth, reference_pitch_hz, arm_together } = session
-    const before = { name, artist, depth, reference_pitch_hz, arm_together }
-    const put = async (body: typeof before) =>
-      keep(await answered(api.PUT('/api/sessions/{session_id}/about', { params: path, body })))
-    act(
-      () => put({ ...before, ...about }),
-      () => put(before),
-    )
+    const body = { name, artist, depth, reference_pitch_hz, arm_together, ...about }
+    act(async () => keep(await answered(api.PUT('/api/sessions/{session_id}/about', { params: path, body }))))
   }
 
-  async function takeBack() {
-    const last = back.current.pop()
-    if (!last) return
-    try {
-      await last()
-    } catch (error) {
-      notice((error as Error).message)
-    }
-    setUndone((count) => count - 1)
-  }
-
-  return { asked, dismiss, setMap, setSections, takeOver, setClick, setAbout, takeBack, canTakeBack: undone > 0 }
+  return { asked, dismiss, setMap, setSections, takeOver, setClick, setAbout }
 }

@@ -1,5 +1,6 @@
 import { useVirtualizer } from '@tanstack/react-virtual'
 import { useDeferredValue, useEffect, useLayoutEffect, useRef, useState } from 'react'
+import { Link } from 'react-router'
 import type { Finding, Judged, SheetLine, Take } from '../api/client'
 import { playedSpan, useLive } from '../api/live'
 import { useJudged, useTuningDrift } from '../api/queries'
@@ -12,6 +13,7 @@ import { RollingRows } from './RollingRows'
 import { SideBySideBar } from './SideBySideBar'
 import { TakeRow } from './TakeRow'
 import { type SideBySide, useSideBySide } from './useSideBySide'
+import { WaitingTakes } from './WaitingTakes'
 import { useTakeActs } from './useTakeActs'
 
 const LOWEST_ROW = 44
@@ -41,11 +43,18 @@ export function PhraseGrid({ onDetails }: { onDetails: () => void }) {
           <h2 className="text-[18px]">{line.section.name}, take by take</h2>
           <p className="text-[13px] text-pencil">
             phrases of {count(line.section.phrase_bars, 'bar')} · {count(rows.length, 'take')}
-            {binned > 0 && ` · ${binned} in the bin`}
+            {binned > 0 && (
+              <>
+                {' · '}
+                <Link to="/bin" className="underline underline-offset-4 hover:text-ink">
+                  {binned} in the bin
+                </Link>
+              </>
+            )}
           </p>
           {judged.isFetching && (
             <p role="status" className="text-[13px] text-pencil">
-              listening…
+              analysing…
             </p>
           )}
           {drift && (
@@ -88,6 +97,7 @@ export function PhraseGrid({ onDetails }: { onDetails: () => void }) {
           />
         )
       )}
+      <WaitingTakes />
       <Evidence evident={evident} onClose={() => setEvident(null)} />
     </section>
   )

@@ -1,6 +1,6 @@
 """Changing a song's tempo, or its sections, without losing what was recorded to it."""
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass, replace
 from fractions import Fraction
 from uuid import UUID
@@ -19,7 +19,7 @@ from fatsignal.core.song.sections import (
 )
 from fatsignal.core.song.written import CutNote, carried
 from fatsignal.core.timing.tempo import LEAD_IN_BARS, LONGEST_SONG_BARS, TempoMap
-from fatsignal.errors import AsksFirst, SettingRefused
+from fatsignal.errors import ConfirmationRequired, SettingRefused
 from fatsignal.store import backings, parts, sections, sessions, takes
 from fatsignal.store.database import Connection
 from fatsignal.store.sessions import Session
@@ -46,7 +46,7 @@ async def change_tempo(
 
     Raises
     ------
-    AsksFirst
+    ConfirmationRequired
         If bars would move under recorded audio and `audio_stays` is false.
     SettingRefused
         If a section or a change would lie past the song's end.
@@ -70,7 +70,7 @@ async def change_tempo(
         off = 0 if audio_stays else sum(_lies_elsewhere(take, old, new) for take in recorded)
         if off:
             said = "one take" if off == 1 else f"{off} takes"
-            raise AsksFirst(
+            raise ConfirmationRequired(
                 f"bars would move under {said}: audio stays where it is in samples, so it will lie on other bars; "
                 "agree, or keep the tempo"
             )
@@ -83,9 +83,12 @@ def _lies_elsewhere(take: Take, old: TempoMap, new: TempoMap) -> bool:
 
 
 async def change_sections(
-    conn: Connection, session: Session, wanted: Sequence[SongSection], *, one_after_the_other: bool
-) -> Rearranged:
+    conn: Connection, session: Session, wanted: Sequence[SongSection], *, one_after_the_other: bool,
+    agreed: bool = False,
+) -> Rearranged:  # fmt: skip
     """Give a session other sections; what belongs to one that moves goes with it: tempo, takes, written notes.
+
+    The takes of a section that is removed go into the bin, if the person agrees.
 
     Parameters
     ----------
@@ -94,6 +97,8 @@ async def change_sections(
 
     Raises
     ------
+    ConfirmationRequired
+        If takes would go into the bin with their section and `agreed` is false.
     SettingRefused
         If sections overlap, run past the song's end, or a ramp would lead out of a section that moves.
     """
@@ -108,9 +113,10 @@ async def change_sections(
     if len({section.id for section in new}) < len(new):
         raise SettingRefused("a section stands twice in the list: leave one of them out")
     check_sections(new, song_bars=song_bars)
+    binned = await _bin_with_sections(conn, session, old, new, agreed=agreed)
     spans = spans_between(old, new)
     tempo = rearranged_tempo(session.tempo, spans)
-    result = await _move_takes(conn, session, tempo, spans)
+    result = await _move_takes(conn, session, tempo, spans, binned)
     await _move_notes(conn, session, tempo, old, new)
     await sections.replace_sections(conn, session.id, new)
     if tempo != session.tempo or song_bars != session.song_bars:
@@ -118,10 +124,38 @@ async def change_sections(
     return result
 
 
-async def _move_takes(conn: Connection, session: Session, new: TempoMap, spans: Sequence[Span]) -> Rearranged:
+async def _bin_with_sections(
+    conn: Connection, session: Session, old: Sequence[SongSection], new: Sequence[SongSection], *, agreed: bool
+) -> set[UUID]:
+    """Takes that lie in a section that is removed go where it goes: else they would lie in another one's bars."""
+    kept, binned = {section.id for section in new}, set()
+    for section in old:
+        if section.id in kept:
+            continue
+        start, end = session.tempo.bar_frame(section.first_bar), session.tempo.bar_frame(section.end_bar)
+        own = [
+            take
+            for take in await takes.list_takes(conn, session.id)
+            if take.binned_at is None and start <= (take.used.from_frame + take.used.to_frame) // 2 < end
+        ]
+        if own and not agreed:
+            said = "a take, which goes" if len(own) == 1 else f"{len(own)} takes, which go"
+            raise ConfirmationRequired(f"{section.name} holds {said} into the bin with it; undo brings all of it back")
+        for take in own:
+            await takes.set_binned(conn, take.id, binned=True)
+            binned.add(take.id)
+    return binned
+
+
+async def _move_takes(
+    conn: Connection, session: Session, new: TempoMap, spans: Sequence[Span], gone: Collection[UUID]
+) -> Rearranged:
     moves, stayed = {}, []
     names = {part.id: part.name for part in await parts.list_parts(conn, session.id)}
     for take in await takes.list_takes(conn, session.id):
+        if take.id in gone:
+            # It keeps the place that it had, and comes back to it.
+            continue
         by = moved_frames(session.tempo, new, spans, take.used)
         if by is None:
             stayed.append(f"{names[take.part_id]} {take.number:02d}")

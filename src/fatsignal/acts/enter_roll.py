@@ -16,7 +16,7 @@ from fatsignal.errors import FileRefused
 from fatsignal.files.atomic_write import rename_durably
 from fatsignal.files.material_files import MaterialOnDisk, SourceFile
 from fatsignal.files.sound import facts_of
-from fatsignal.store import takes
+from fatsignal.store import history, parts, takes
 from fatsignal.store.database import Connection
 from fatsignal.store.takes import Take, TakeChannel
 
@@ -79,7 +79,19 @@ async def store_roll(conn: Connection, measured: MeasuredRoll) -> Take | None:
     take = measured.take
     if take is not None:
         async with conn.transaction():
-            take = await takes.add_take_numbered(conn, take, measured.channels)
+            take, new = await takes.add_take_numbered(conn, take, measured.channels)
+            if new and take.binned_at is not None:
+                # It went into the bin before it was entered: undo takes it out again like any other.
+                part = await parts.get_part(conn, take.part_id)
+                await history.note(
+                    conn, part.session_id, kind="bin", says=f"take {take.number} put into the bin",
+                    changes=[
+                        {
+                            "table": "take", "id": str(take.id), "before": {"binned_at": None},
+                            "after": {"binned_at": await takes.binned_at_as_stored(conn, take.id)},
+                        }
+                    ],
+                )  # fmt: skip
     await asyncio.to_thread(rename_durably, measured.folder / JOURNAL_NAME, measured.folder / ENTERED_NAME)
     return take
 

@@ -177,6 +177,23 @@ class RigSetup(_Values):
         di = [("DI", self.di.input)] if self.di else []
         return [*di, *((mic.name, mic.input) for mic in self.mics)]
 
+    def turned(self, channel: str, by_db: float) -> "RigSetup | None":
+        """With one channel's input turned by so many dB, as far as it goes; None where there is no such channel."""
+        use = next((use for name, use in self.inputs if name == channel), None)
+        if use is None:
+            return None
+        facts = INPUTS[use.kind]
+        gain_db = use.gain_db + by_db
+        changes: dict[str, object] = {"gain_db": min(max(gain_db, facts.lowest_gain_db), facts.highest_gain_db)}
+        if gain_db < facts.lowest_gain_db and not use.pad:
+            # The knob ends here: the pad takes 20 dB, the knob gives back what is too much.
+            changes = {"pad": True, "gain_db": min(max(gain_db + 20, facts.lowest_gain_db), facts.highest_gain_db)}
+        turned = use.model_copy(update=changes)
+        if channel == "DI" and self.di is not None:
+            return self.model_copy(update={"di": self.di.model_copy(update={"input": turned})})
+        mics = [mic.model_copy(update={"input": turned}) if mic.name == channel else mic for mic in self.mics]
+        return self.model_copy(update={"mics": mics})
+
     @property
     def load(self) -> Load:
         """What hangs on the pickup: both cables, and box, input and amp side by side."""

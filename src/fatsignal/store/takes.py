@@ -138,13 +138,16 @@ async def add_take(conn: Connection, take: Take, channels: list[TakeChannel]) ->
     return True
 
 
-async def add_take_numbered(conn: Connection, take: Take, channels: list[TakeChannel]) -> Take:
-    """Enter a take under its own number, or the next free one where a take of its part has that already."""
+async def add_take_numbered(conn: Connection, take: Take, channels: list[TakeChannel]) -> tuple[Take, bool]:
+    """Enter a take under its own number, or the next free one where a take of its part has that already.
+
+    False beside it where it was entered before.
+    """
     while True:
         try:
             async with conn.transaction():
-                await add_take(conn, take, channels)
-            return take
+                new = await add_take(conn, take, channels)
+            return take, new
         except UniqueViolation as taken:
             if taken.diag.constraint_name != "take_number_unique":
                 raise
@@ -229,6 +232,24 @@ async def set_binned(conn: Connection, take_id: UUID, *, binned: bool) -> None:
         await cur.execute("UPDATE take SET binned_at = CASE WHEN %s THEN now() END WHERE id = %s", (binned, take_id))
         if cur.rowcount == 0:
             raise NotFound("take", take_id)
+
+
+async def binned_at_as_stored(conn: Connection, take_id: UUID) -> str | None:
+    """When a take went into the bin, as the history of acts writes it."""
+    row = await (await conn.execute("SELECT to_jsonb(binned_at) FROM take WHERE id = %s", (take_id,))).fetchone()
+    return str(row[0]) if row and row[0] is not None else None
+
+
+async def remove_takes(conn: Connection, take_ids: Sequence[UUID]) -> None:
+    """Remove takes for good, and whatever was made of them; their works go too."""
+    await conn.execute(
+        """
+        WITH made AS (DELETE FROM print WHERE material_id = ANY(%(ids)s) RETURNING work_id)
+        DELETE FROM work WHERE id IN (SELECT work_id FROM made)
+        """,
+        {"ids": list(take_ids)},
+    )
+    await conn.execute("DELETE FROM material WHERE id = ANY(%s)", (list(take_ids),))
 
 
 async def set_rating(conn: Connection, take_id: UUID, rating: Rating | None) -> None:

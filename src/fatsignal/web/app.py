@@ -30,6 +30,7 @@ from fatsignal.web.routes import (
     compared,
     cues,
     hand_over,
+    history,
     interface,
     judged,
     kits,
@@ -74,6 +75,7 @@ def create_app(place: Settings | None = None) -> FastAPI:
         rolls,
         cues,
         reamp,
+        history,
     )
     for routes in (*stations, hand_over, waves):
         app.include_router(routes.router)

@@ -147,8 +147,15 @@ class Entering:
             self._hub.tell({"event": "notice", "problem": "nothing was rolled: the take was stopped at once"})
         else:
             log.info("take %s of part %s is entered from %s", take.id, take.part_id, folder)
-            said = "" if take.binned_at else take.said
-            self._hub.tell({"event": "take", "take_id": str(take.id), "part_id": str(take.part_id), "note": said})
+            said = take.said
+            if take.binned_at is not None:
+                said = f"take {take.number} is in the bin: {take.said or 'it was thrown there'}; U brings it back"
+            self._hub.tell(
+                {
+                    "event": "take", "take_id": str(take.id), "part_id": str(take.part_id), "note": said,
+                    "binned": take.binned_at is not None,
+                }
+            )  # fmt: skip
         return True
 
     def _later(self, folder: Path, problem: str) -> None:

@@ -7,7 +7,7 @@ from psycopg import DataError, OperationalError
 from psycopg_pool import PoolTimeout
 from starlette.exceptions import HTTPException
 
-from fatsignal.errors import AsksFirst, FatSignalError, NotFound, RollRefused
+from fatsignal.errors import CannotUndo, ChangedElsewhere, ConfirmationRequired, FatSignalError, NotFound, RollRefused
 
 DATABASE_AWAY = "the database is not reached: what is rolling goes on and is entered when it is back; try again then"
 
@@ -28,8 +28,12 @@ def answer_problems(app: FastAPI) -> None:
         match error:
             case NotFound():
                 return problem(404, "Not found", str(error))
-            case AsksFirst():
+            case ConfirmationRequired():
                 return problem(409, "Asks first", str(error))
+            case CannotUndo():
+                return problem(409, "Cannot undo", str(error))
+            case ChangedElsewhere():
+                return problem(412, "Changed elsewhere", str(error))
             case RollRefused():
                 return problem(409, "Cannot roll", str(error))
             case _:

@@ -41,6 +41,19 @@ def changes_inside(tempo: TempoMap, sections: Sequence[SongSection]) -> list[Que
     return sorted(questions, key=lambda question: question.bar)
 
 
+def lost_by(old: TempoMap, new: TempoMap) -> str:
+    """What of a person's map another one does not have: meters, tempo changes, ramps; empty where nothing is lost."""
+    gone = []
+    meters = [meter for meter in old.meters if meter not in new.meters and (meter.bar > 1 or len(old.meters) > 1)]
+    if meters or old.meters[0] != new.meters[0]:
+        shown = ", ".join(f"{meter.beats}/{meter.unit} at bar {meter.bar}" for meter in (meters or old.meters[:1]))
+        gone.append(shown)
+    changes = [change for change in old.tempos if change.bar > 1 or change.ramp]
+    if changes:
+        gone.append("one tempo change" if len(changes) == 1 else f"{len(changes)} tempo changes")
+    return " and ".join(gone)
+
+
 def tempo_in_words(tempo: TempoMap) -> str:
     """The map in one line: "104 beats a minute, 4/4", "96 to 120 beats a minute, 4/4 and 7/8"."""
     paces = sorted({round(float(change.bpm), 2) for change in tempo.tempos})

@@ -84,6 +84,26 @@ def laid_out(sections: Sequence[SongSection], *, first_bar: int = 1) -> list[Son
     return placed
 
 
+def what_changed(old: Sequence[SongSection], new: Sequence[SongSection]) -> str:
+    """What a change of sections did, in words."""
+    before, after = {section.id: section for section in old}, {section.id: section for section in new}
+    removed = [section.name for section in old if section.id not in after]
+    added = [section.name for section in new if section.id not in before]
+    if removed or added:
+        names, did = (removed, "removed") if removed else (added, "added")
+        return f"{', '.join(names)} {did}"
+    renamed = [section for section in new if before[section.id].name != section.name.strip()]
+    if renamed:
+        return f"{before[renamed[0].id].name} renamed to {renamed[0].name.strip()}"
+    resized = [section.name for section in new if before[section.id].bars != section.bars]
+    if resized:
+        return f"length of {', '.join(resized)} changed"
+    if [section.id for section in old] != [section.id for section in new]:
+        return "sections put into another order"
+    phrases = [section.name for section in new if before[section.id].phrase_bars != section.phrase_bars]
+    return f"phrases of {', '.join(phrases)} changed" if phrases else "sections changed"
+
+
 def spans_between(old: Sequence[SongSection], new: Sequence[SongSection]) -> list[Span]:
     """Where each section that is in both goes; the bars between a section and the next one go with it."""
     ends_old = {s.id: (old[i + 1].first_bar if i + 1 < len(old) else s.end_bar) for i, s in enumerate(old)}

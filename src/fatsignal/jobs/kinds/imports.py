@@ -81,7 +81,7 @@ def _compute(prepared: _Prepared, _: str, tell: Tell) -> "tuple[Take, list[TakeC
 
 
 async def _keep(conn: Connection, prepared: _Prepared, made: "tuple[Take, list[TakeChannel]]") -> Any:
-    take = await takes.add_take_numbered(conn, *made)
+    take, _ = await takes.add_take_numbered(conn, *made)
     (prepared.place.sessions_folder / take.folder / prepared.mark).unlink(missing_ok=True)
     return {"take_id": str(take.id)}
 

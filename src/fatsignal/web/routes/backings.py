@@ -11,9 +11,10 @@ from fastapi.responses import FileResponse
 from pydantic import BaseModel, Field
 
 from fatsignal.acts.change_song import change_tempo
+from fatsignal.core.song.questions import lost_by
 from fatsignal.core.timing.tempo import LONGEST_SONG_BARS
-from fatsignal.errors import SettingRefused
-from fatsignal.store import backings, sessions
+from fatsignal.errors import ConfirmationRequired, SettingRefused
+from fatsignal.store import backings, history, sessions
 from fatsignal.store.backings import Backing
 from fatsignal.store.sessions import Session
 from fatsignal.web.context import Place, Pool, TheDesk, Transaction
@@ -146,7 +147,10 @@ async def place_backing(backing_id: UUID, placing: Placing, conn: Transaction) -
         if backing.pulse is None:
             raise SettingRefused(f"no beat is known in {backing.name}: tap its tempo first, or place its first sample")
         frame -= backing.pulse["first_downbeat"]
-    await backings.place_backing(conn, backing_id, placed_frame=frame, gain_db=placing.gain_db)
+    scope: history.Scope = {"backing": [backing_id]}
+    says = f"{backing.name} placed"
+    async with history.act(conn, session.id, kind="backing", says=says, scope=scope, subject=str(backing_id)):
+        await backings.place_backing(conn, backing_id, placed_frame=frame, gain_db=placing.gain_db)
     return _view(session, await backings.get_backing(conn, backing_id))
 
 
@@ -159,6 +163,7 @@ async def correct_pulse(backing_id: UUID, correction: Correction, conn: Transact
     backing = await backings.get_backing(conn, backing_id)
     session = await sessions.get_session(conn, backing.session_id)
     pulse = Pulse(**backing.pulse) if backing.pulse else None
+    before = backing.placed_frame + (backing.pulse["first_downbeat"] if backing.pulse else 0)
     if correction.near_bpm is not None:
         path = place.sessions_folder / session.folder / backing.file
         pulse = await asyncio.to_thread(
@@ -171,15 +176,17 @@ async def correct_pulse(backing_id: UUID, correction: Correction, conn: Transact
             raise SettingRefused(f"no beat is known in {backing.name}: tap its tempo first")
         if correction.first_downbeat >= backing.frames:
             raise SettingRefused(f"the first beat cannot lie past the end of {backing.name}")
-        before = backing.placed_frame + (backing.pulse["first_downbeat"] if backing.pulse else 0)
         pulse = corrected(pulse, first_downbeat=correction.first_downbeat)
-        # The beat was laid on a place of the song: it stays there, and the recording moves under it.
-        await backings.place_backing(
-            conn, backing_id, placed_frame=before - correction.first_downbeat, gain_db=backing.gain_db
-        )
     if pulse is None:
         raise SettingRefused("say a tempo, or where the first beat lies")
-    await backings.set_pulse(conn, backing_id, asdict(pulse))
+    scope: history.Scope = {"backing": [backing_id]}
+    async with history.act(conn, session.id, kind="pulse", says=f"beat of {backing.name} corrected", scope=scope):
+        if correction.first_downbeat is not None:
+            # The beat was laid on a place of the song: it stays there, and the recording moves under it.
+            await backings.place_backing(
+                conn, backing_id, placed_frame=before - correction.first_downbeat, gain_db=backing.gain_db
+            )
+        await backings.set_pulse(conn, backing_id, asdict(pulse))
     return _view(session, await backings.get_backing(conn, backing_id))
 
 
@@ -196,16 +203,26 @@ async def follow(backing_id: UUID, wanted: Follow, conn: Transaction) -> Session
     tempo, placed = map_over(pulse, rate_hz=session.rate_hz, bar_one_frame=session.bar_one_frame)
     played_bars = tempo.bar_at(max(placed + pulse.beats[-1], tempo.bar_one_frame))
     song_bars = min(LONGEST_SONG_BARS, max(session.song_bars, played_bars, tempo.tempos[-1].bar))
-    await change_tempo(conn, session, tempo, song_bars=song_bars, audio_stays=wanted.audio_stays)
-    await backings.place_backing(conn, backing_id, placed_frame=placed, gain_db=backing.gain_db)
+    lost = lost_by(session.tempo, tempo)
+    if lost and not wanted.audio_stays:
+        raise ConfirmationRequired(
+            f"the song would follow {backing.name}, and {lost} would be gone; undo brings it back"
+        )
+    scope: history.Scope = {"session": [session.id], "backing": [backing_id]}
+    async with history.act(conn, session.id, kind="follow", says=f"song follows {backing.name}", scope=scope):
+        await change_tempo(conn, session, tempo, song_bars=song_bars, audio_stays=wanted.audio_stays)
+        await backings.place_backing(conn, backing_id, placed_frame=placed, gain_db=backing.gain_db)
     return await one_session(session.id, conn)
 
 
 @router.delete("/backings/{backing_id}", status_code=204)
 async def remove(backing_id: UUID, conn: Transaction) -> Response:
     """Take a backing track out of the song; its file stays on disk."""
-    await backings.get_backing(conn, backing_id)
-    await backings.remove_backing(conn, backing_id)
+    backing = await backings.get_backing(conn, backing_id)
+    scope: history.Scope = {"backing": [backing_id]}
+    says = f"{backing.name} removed"
+    async with history.act(conn, backing.session_id, kind="remove backing", says=says, scope=scope):
+        await backings.remove_backing(conn, backing_id)
     return Response(status_code=204)
 
 

@@ -11,7 +11,7 @@ from fatsignal.core.pitch.chords import Shape, ShapeReport, best_compromise, par
 from fatsignal.core.pitch.notes import note_name
 from fatsignal.errors import SettingRefused
 from fatsignal.rig.setup import RigSetup
-from fatsignal.store import parts, rig_checks, sessions
+from fatsignal.store import history, parts, rig_checks, sessions
 from fatsignal.store.database import Connection
 from fatsignal.store.parts import Part
 from fatsignal.web.context import Place, TheDesk, Transaction
@@ -139,8 +139,11 @@ async def give_to_tuner(part_id: UUID, retune: Retune, conn: Transaction) -> lis
         raise SettingRefused(f"an offset for each of the {len(rig.open_notes)} strings is needed")
     if any(abs(cents) > 100 for cents in retune.offsets_cents):
         raise SettingRefused("a string is moved by up to 100 cents: choose another tuning instead")
-    changed = rig.model_copy(update={"string_offsets_cents": tuple(retune.offsets_cents)})
-    await parts.set_rig(conn, part_id, changed.model_dump(mode="json"))
+    scope: history.Scope = {"part": [part_id]}
+    async with history.act(conn, part.session_id, kind="retune", says=f"{part.name}: strings re-tuned", scope=scope):
+        rig = RigSetup.model_validate((await parts.get_part(conn, part_id)).rig)
+        changed = rig.model_copy(update={"string_offsets_cents": tuple(retune.offsets_cents)})
+        await parts.set_rig(conn, part_id, changed.model_dump(mode="json"))
     return retune.offsets_cents
 
 

@@ -14,7 +14,7 @@ from fatsignal.core.tone.document import Tone
 from fatsignal.errors import NotFound, SettingRefused
 from fatsignal.rig.interface import NAME
 from fatsignal.rig.setup import RigSetup
-from fatsignal.store import backings, cues, interfaces, parts, sessions, tones
+from fatsignal.store import backings, cues, history, interfaces, parts, sessions, tones
 from fatsignal.store.cues import StoredCue
 from fatsignal.store.database import Connection
 from fatsignal.store.parts import Part
@@ -95,7 +95,10 @@ async def change(cue_id: UUID, wanted: CueChange, conn: Transaction, desk: TheDe
     cue = await cues.get_cue(conn, cue_id)
     if not wanted.name.strip():
         raise SettingRefused("a listener needs a name: who hears it?")
-    await cues.set_cue(conn, cue_id, name=wanted.name, mix=wanted.mix)
+    scope: history.Scope = {"cue": [cue_id]}
+    says = f"mix of {cue.name} changed"
+    async with history.act(conn, cue.session_id, kind="cue", says=says, scope=scope, subject=str(cue_id)):
+        await cues.set_cue(conn, cue_id, name=wanted.name, mix=wanted.mix)
     await _tell_engine(conn, cue.session_id, desk)
     return _view(await cues.get_cue(conn, cue_id))
 
@@ -103,7 +106,10 @@ async def change(cue_id: UUID, wanted: CueChange, conn: Transaction, desk: TheDe
 @router.delete("/cues/{cue_id}", status_code=204)
 async def remove(cue_id: UUID, conn: Transaction) -> Response:
     """A listener who is no longer there."""
-    await cues.remove_cue(conn, cue_id)
+    cue = await cues.get_cue(conn, cue_id)
+    scope: history.Scope = {"cue": [cue_id]}
+    async with history.act(conn, cue.session_id, kind="remove cue", says=f"{cue.name} removed", scope=scope):
+        await cues.remove_cue(conn, cue_id)
     return Response(status_code=204)
 
 
@@ -111,7 +117,9 @@ async def remove(cue_id: UUID, conn: Transaction) -> Response:
 async def set_blend(session_id: UUID, blend: CueMix, conn: Transaction) -> CueMix:
     """Levels and pans of the parts beside each other; cues that were copied from it before stay as they are."""
     await sessions.get_session(conn, session_id)
-    await sessions.set_blend(conn, session_id, blend)
+    scope: history.Scope = {"session": [session_id]}
+    async with history.act(conn, session_id, kind="blend", says="blend changed", scope=scope, subject="blend"):
+        await sessions.set_blend(conn, session_id, blend)
     return blend
 
 
@@ -147,7 +155,10 @@ async def set_monitoring(
         await tones.get_revision(conn, settings.tone_revision_id)
     if settings.channel is not None and settings.channel not in [name for name, _ in rig.inputs]:
         raise NotFound("channel", settings.channel)
-    await parts.set_monitoring(conn, part_id, settings.model_dump(mode="json"))
+    scope: history.Scope = {"part": [part_id]}
+    says = f"{part.name}: how it is heard changed"
+    async with history.act(conn, part.session_id, kind="monitoring", says=says, scope=scope, subject=str(part_id)):
+        await parts.set_monitoring(conn, part_id, settings.model_dump(mode="json"))
     if desk.standing_by:
         await _stand_by(conn, part.session_id, place, desk)
     return await monitoring(part_id, conn)

@@ -1,6 +1,7 @@
 """Parts and their rigs: add, copy, arm, name, and the values of both cords."""
 
 import asyncio
+from contextlib import AbstractAsyncContextManager
 from typing import Any, Literal
 from uuid import UUID
 
@@ -13,14 +14,15 @@ from fatsignal.core.mics.microphone import MIC_KINDS, MicKind
 from fatsignal.core.mics.speakers import SPEAKERS
 from fatsignal.core.pitch.chords import Shape, check_shape, parse_frets
 from fatsignal.core.pitch.notes import note_name
-from fatsignal.errors import AsksFirst, SettingRefused
+from fatsignal.errors import ConfirmationRequired, SettingRefused
 from fatsignal.rig.figures import ChannelFigures, EarPath, LoadCurve, PathWarning
 from fatsignal.rig.interface import INPUTS as INTERFACE_INPUTS
-from fatsignal.rig.setup import AmpUse, InputUse, RigSetup, check_inputs, standard_rig
-from fatsignal.store import kits, parts, sessions
+from fatsignal.rig.setup import AmpUse, RigSetup, check_inputs, standard_rig
+from fatsignal.store import history, kits, parts, sessions
 from fatsignal.store.database import Connection
 from fatsignal.store.parts import Part
 from fatsignal.web.context import Transaction
+from fatsignal.web.revisions import IfMatch, check_revision, revision_of
 from fatsignal.web.routes.interface import interface_now
 from fatsignal.web.views import ChordView, PartView, part_view
 
@@ -108,6 +110,7 @@ class RigView(BaseModel):
 
     part_id: UUID
     rig: RigSetup
+    revision: str = Field(description="Of the rig: a change of it is sent with it (If-Match).")
     open_notes: list[str]
     channels: list[ChannelFigures]
     curve: LoadCurve
@@ -202,8 +205,11 @@ async def add_part(session_id: UUID, new: NewPart, conn: Transaction) -> PartVie
 @router.put("/parts/{part_id}/name")
 async def rename(part_id: UUID, new: NewName, conn: Transaction) -> PartView:
     """Give a part another name; folders of its takes keep theirs."""
-    await parts.get_part(conn, part_id)
-    await parts.rename_part(conn, part_id, _said(new.name))
+    part = await parts.get_part(conn, part_id)
+    scope: history.Scope = {"part": [part_id]}
+    says = f"{part.name} renamed to {_said(new.name)}"
+    async with history.act(conn, part.session_id, kind="rename part", says=says, scope=scope):
+        await parts.rename_part(conn, part_id, _said(new.name))
     return part_view(await parts.get_part(conn, part_id))
 
 
@@ -231,7 +237,7 @@ async def rig(part_id: UUID, conn: Transaction) -> RigView:
 
 
 @router.put("/parts/{part_id}/rig")
-async def set_rig(part_id: UUID, new: NewRig, conn: Transaction) -> RigView:
+async def set_rig(part_id: UUID, new: NewRig, conn: Transaction, seen: IfMatch = None) -> RigView:
     """Change values of a rig. Channels that would share an input are asked about first (409)."""
     part = await parts.get_part(conn, part_id)
     clashes = check_inputs([(part.name, new.rig)], inputs=INTERFACE_INPUTS)
@@ -239,7 +245,11 @@ async def set_rig(part_id: UUID, new: NewRig, conn: Transaction) -> RigView:
         raise SettingRefused(clashes[0])
     if not new.inputs_shared:
         await ask_about_inputs(conn, part, new.rig)
-    await parts.set_rig(conn, part_id, new.rig.model_dump(mode="json"))
+    async with _rig_act(conn, part, f"{part.name}: rig changed"):
+        # Read again: acts of a session come one after the other, and another may just have changed it.
+        now = await parts.get_part(conn, part_id)
+        check_revision(seen, revision_of(now.rig), what=f"the rig of {part.name}")
+        await parts.set_rig(conn, part_id, new.rig.model_dump(mode="json"))
     return await _rig_view(conn, await parts.get_part(conn, part_id))
 
 
@@ -249,19 +259,19 @@ async def turn(part_id: UUID, wanted: Turn, conn: Transaction) -> RigView:
     part = await parts.get_part(conn, part_id)
     if not (await interface_now(conn)).gains_can_be_set:
         raise SettingRefused("this interface's gains are turned by hand: turn the knob, then check again")
-    rig_now = RigSetup.model_validate(part.rig)
-    use = next((use for name, use in rig_now.inputs if name == wanted.channel), None)
-    if use is None:
-        raise SettingRefused(f"{part.name} has no channel {wanted.channel}")
-    facts = INPUTS[use.kind]
-    gain_db = use.gain_db + wanted.by_db
-    changes: dict[str, Any] = {"gain_db": min(max(gain_db, facts.lowest_gain_db), facts.highest_gain_db)}
-    if gain_db < facts.lowest_gain_db and not use.pad:
-        # The knob ends here: the pad takes 20 dB, the knob gives back what is too much.
-        changes = {"pad": True, "gain_db": min(max(gain_db + 20, facts.lowest_gain_db), facts.highest_gain_db)}
-    turned = _with_input(rig_now, wanted.channel, use.model_copy(update=changes))
-    await parts.set_rig(conn, part_id, turned.model_dump(mode="json"))
+    async with _rig_act(conn, part, f"{part.name}, {wanted.channel}: gain turned"):
+        rig_now = RigSetup.model_validate((await parts.get_part(conn, part_id)).rig)
+        turned = rig_now.turned(wanted.channel, wanted.by_db)
+        if turned is None:
+            raise SettingRefused(f"{part.name} has no channel {wanted.channel}")
+        await parts.set_rig(conn, part_id, turned.model_dump(mode="json"))
     return await _rig_view(conn, await parts.get_part(conn, part_id))
+
+
+def _rig_act(conn: Connection, part: Part, says: str) -> AbstractAsyncContextManager[history.Acting]:
+    """A change of a rig; quick ones in a row are one."""
+    scope: history.Scope = {"part": [part.id]}
+    return history.act(conn, part.session_id, kind="rig", says=says, scope=scope, subject=str(part.id))
 
 
 @router.put("/parts/{part_id}/chords")
@@ -272,7 +282,9 @@ async def set_chords(part_id: UUID, new: NewChords, conn: Transaction) -> list[C
     shapes = [Shape(chord.name.strip(), parse_frets(chord.frets)) for chord in new.chords]
     for shape in shapes:
         check_shape(shape, open_notes)
-    await parts.set_chords(conn, part_id, [{"name": shape.name, "frets": list(shape.frets)} for shape in shapes])
+    scope: history.Scope = {"part": [part_id]}
+    async with history.act(conn, part.session_id, kind="chords", says=f"{part.name}: chords changed", scope=scope):
+        await parts.set_chords(conn, part_id, [{"name": shape.name, "frets": list(shape.frets)} for shape in shapes])
     return [ChordView(name=shape.name, frets=list(shape.frets)) for shape in shapes]
 
 
@@ -288,14 +300,7 @@ async def ask_about_inputs(conn: Connection, part: Part, rig_now: RigSetup) -> N
     ]
     clashes = check_inputs([*others, (part.name, rig_now)], inputs=INTERFACE_INPUTS)
     if clashes:
-        raise AsksFirst(clashes[0])
-
-
-def _with_input(rig_now: RigSetup, channel: str, use: InputUse) -> RigSetup:
-    if channel == "DI" and rig_now.di is not None:
-        return rig_now.model_copy(update={"di": rig_now.di.model_copy(update={"input": use})})
-    mics = [mic.model_copy(update={"input": use}) if mic.name == channel else mic for mic in rig_now.mics]
-    return rig_now.model_copy(update={"mics": mics})
+        raise ConfirmationRequired(clashes[0])
 
 
 async def _rig_view(conn: Connection, part: Part) -> RigView:
@@ -308,6 +313,7 @@ async def _rig_view(conn: Connection, part: Part) -> RigView:
     return RigView(
         part_id=part.id,
         rig=rig_now,
+        revision=revision_of(part.rig),
         open_notes=[note_name(note) for note in rig_now.open_notes],
         channels=path.channels,
         curve=path.curve,

@@ -7,6 +7,7 @@ from uuid import UUID
 from fastapi import APIRouter, Response
 from pydantic import BaseModel, Field
 
+from fatsignal.acts.bin import bin_takes
 from fatsignal.acts.take_numbers import next_number
 from fatsignal.config import Settings
 from fatsignal.core.cue.monitoring import Monitoring
@@ -15,7 +16,7 @@ from fatsignal.core.takes.windows import Window, joined
 from fatsignal.errors import RollRefused, SettingRefused
 from fatsignal.rig.interface import INPUTS
 from fatsignal.rig.setup import RigSetup, check_inputs
-from fatsignal.store import parts, sections, sessions, takes, tones
+from fatsignal.store import history, parts, sections, sessions, takes, tones
 from fatsignal.store.database import Connection
 from fatsignal.store.parts import Part
 from fatsignal.store.sessions import Session
@@ -70,8 +71,7 @@ async def roll_again(session_id: UUID, new: NewRoll, conn: Transaction, place: P
             await desk.stop(into_bin=True)
         else:
             before = await takes.last_rolled(conn, session_id)
-            for take_id in before:
-                await takes.set_binned(conn, take_id, binned=True)
+            await bin_takes(conn, session_id, before, binned=True)
         started = await _start(session_id, new, conn, place, desk)
         return started.model_copy(update={"binned": before})
 
@@ -101,7 +101,10 @@ async def set_roll_settings(session_id: UUID, settings: RollSettings, conn: Tran
     """Once, loop or windows; where; with which pre-roll and post-roll; again and again or not."""
     session = await sessions.get_session(conn, session_id)
     settings = _fitting(session, settings)
-    await sessions.set_roll(conn, session_id, settings)
+    scope: history.Scope = {"session": [session_id]}
+    says = "how it rolls changed"
+    async with history.act(conn, session_id, kind="roll settings", says=says, scope=scope, subject="roll"):
+        await sessions.set_roll(conn, session_id, settings)
     return settings
 
 

@@ -14,8 +14,12 @@ from fatsignal.core.takes.sheet import sheet_line
 from fatsignal.core.timing.click import ClickSettings
 from fatsignal.core.timing.tempo import LEAD_IN_BARS, LONGEST_SONG_BARS, MeterChange, TempoChange, TempoMap, parse_tempo
 from fatsignal.errors import SettingRefused
-from fatsignal.store import parts, sections, sessions, takes
+from fatsignal.store import history, parts, sections, sessions, takes
+from fatsignal.store.database import Connection
+from fatsignal.store.sections import Section
+from fatsignal.store.sessions import Session
 from fatsignal.web.context import Place, Transaction
+from fatsignal.web.revisions import check_revision, revision_of
 from fatsignal.web.views import PartView, SectionView, part_view
 
 router = APIRouter(prefix="/api/sessions", tags=["sessions"])
@@ -67,6 +71,7 @@ class SessionView(BaseModel):
     beat_numbers: list[int] = Field(description="Beat within its bar of each of `beat_frames`, from 1.")
     sections: list[SectionView]
     parts: list[PartView]
+    revision: str = Field(description="Of tempo map and sections: a change of them is sent with it (If-Match).")
 
 
 class BarView(BaseModel, from_attributes=True):
@@ -157,12 +162,14 @@ async def new_session(new: NewSession, conn: Transaction, place: Place) -> Sessi
 async def set_about(session_id: UUID, about: ChangedAbout, conn: Transaction) -> SessionView:
     """Change name, artist, depth, reference pitch, or whether several parts are armed. The folder keeps its name."""
     await sessions.get_session(conn, session_id)
-    await sessions.set_about(
-        conn, session_id, name=about.name, artist=about.artist.strip(), depth=about.depth,
-        reference_pitch_hz=about.reference_pitch_hz, arm_together=about.arm_together,
-    )  # fmt: skip
-    if not about.arm_together:
-        await parts.disarm_all_but_first(conn, session_id)
+    scope: history.Scope = {"session": [session_id], "part": None}
+    async with history.act(conn, session_id, kind="about", says="the song's head changed", scope=scope):
+        await sessions.set_about(
+            conn, session_id, name=about.name, artist=about.artist.strip(), depth=about.depth,
+            reference_pitch_hz=about.reference_pitch_hz, arm_together=about.arm_together,
+        )  # fmt: skip
+        if not about.arm_together:
+            await parts.disarm_all_but_first(conn, session_id)
     return await one_session(session_id, conn)
 
 
@@ -197,7 +204,25 @@ async def one_session(session_id: UUID, conn: Transaction) -> SessionView:
         beat_numbers=[beat for _, beat, _ in beats],
         sections=[SectionView.model_validate(section) for section in found],
         parts=[part_view(part) for part in await parts.list_parts(conn, session_id)],
+        revision=_song_revision(session, found),
     )
+
+
+async def check_song(conn: Connection, session: Session, seen: str | None) -> None:
+    """See that a page changes the tempo map and the sections that there are.
+
+    Raises
+    ------
+    ChangedElsewhere
+        If it saw older ones.
+    """
+    now = _song_revision(session, await sections.list_sections(conn, session.id))
+    check_revision(seen, now, what="the song")
+
+
+def _song_revision(session: Session, found: list[Section]) -> str:
+    laid = [(str(each.id), each.name, each.first_bar, each.bars, each.phrase_bars) for each in found]
+    return revision_of(session.tempos, session.meters, session.song_bars, session.bar_one_frame, laid)
 
 
 @router.get("/{session_id}/sheet")

@@ -10,19 +10,22 @@ from fastapi import APIRouter, Query, Response, UploadFile
 from pydantic import BaseModel, Field
 
 from fatsignal.acts.change_song import change_sections, change_tempo
-from fatsignal.core.song.sections import SongSection
+from fatsignal.core.song.sections import SongSection, what_changed
 from fatsignal.core.timing.click import ClickSettings, render_click
 from fatsignal.core.timing.tempo import LONGEST_SONG_BARS, MeterChange, TempoChange, TempoMap, parse_tempo
 from fatsignal.errors import SettingRefused
 from fatsignal.files.names import file_name
-from fatsignal.store import sections, sessions
+from fatsignal.store import history, sections, sessions
 from fatsignal.web.context import Transaction
-from fatsignal.web.routes.sessions import SessionView, TempoView, one_session, tempo_view
+from fatsignal.web.revisions import IfMatch
+from fatsignal.web.routes.sessions import SessionView, TempoView, check_song, one_session, tempo_view
 from fatsignal.web.views import SectionView
 
 router = APIRouter(prefix="/api", tags=["song"])
 
 _LONGEST_CLICK_S = 120
+# What goes along when sections move.
+_SONG: history.Scope = {"session": None, "section": None, "take": None, "part": None}
 _MOST_CHANGES = 2_000
 
 Frame = Annotated[int, Query(ge=-(1 << 40), le=1 << 40)]
@@ -80,6 +83,14 @@ class NewSections(BaseModel):
     one_after_the_other: bool = Field(
         default=True, description="Lay them out in this order without gaps; else their own first bars count."
     )
+    agreed: bool = Field(default=False, description="The person agrees that takes go into the bin with their section.")
+
+
+class NewSong(BaseModel):
+    """Tempo map and sections together, as a MIDI file has them."""
+
+    map: NewTempoMap
+    sections: list[NewSection] = Field(max_length=500)
 
 
 class SectionsChanged(BaseModel):
@@ -114,28 +125,68 @@ async def tap(taps: Taps) -> TapView:
 
 
 @router.put("/sessions/{session_id}/tempo")
-async def set_tempo(session_id: UUID, new: NewTempoMap, conn: Transaction) -> SessionView:
+async def set_tempo(session_id: UUID, new: NewTempoMap, conn: Transaction, seen: IfMatch = None) -> SessionView:
     """Change the tempo map. Where it would move bars under recorded audio, it asks first (409)."""
-    session = await sessions.get_session(conn, session_id)
-    tempo = TempoMap(
+    scope: history.Scope = {"session": [session_id]}
+    async with history.act(conn, session_id, kind="tempo", says="tempo map changed", scope=scope, subject="tempo"):
+        session = await sessions.get_session(conn, session_id)
+        await check_song(conn, session, seen)
+        tempo = _map_of(session, new)
+        await change_tempo(conn, session, tempo, song_bars=new.song_bars, audio_stays=new.audio_stays)
+    return await one_session(session_id, conn)
+
+
+@router.put("/sessions/{session_id}/song")
+async def set_song(session_id: UUID, new: NewSong, conn: Transaction, seen: IfMatch = None) -> SectionsChanged:
+    """Take tempo map and sections from elsewhere, together: the bars of the one are the bars of the other."""
+    says = "tempo map and sections imported"
+    async with history.act(conn, session_id, kind="song", says=says, scope=_SONG):
+        session = await sessions.get_session(conn, session_id)
+        await check_song(conn, session, seen)
+        longest = max(new.map.song_bars, session.song_bars)
+        await change_tempo(
+            conn, session, _map_of(session, new.map), song_bars=longest, audio_stays=new.map.audio_stays
+        )
+        session = await sessions.get_session(conn, session_id)
+        done = await change_sections(conn, session, _wanted(new.sections), one_after_the_other=False, agreed=True)
+        session = await sessions.get_session(conn, session_id)
+        await change_tempo(conn, session, session.tempo, song_bars=new.map.song_bars, audio_stays=True)
+    return SectionsChanged(
+        session=await one_session(session_id, conn), moved_takes=done.moved_takes, stayed_takes=done.stayed_takes
+    )
+
+
+def _map_of(session: sessions.Session, new: NewTempoMap) -> TempoMap:
+    return TempoMap(
         session.rate_hz,
         tuple(TempoChange(change.bar, parse_tempo(change.says), change.ramp, change.meant) for change in new.tempos),
         tuple(MeterChange(meter.bar, meter.beats, meter.unit, meter.meant) for meter in new.meters),
         session.bar_one_frame,
     )
-    await change_tempo(conn, session, tempo, song_bars=new.song_bars, audio_stays=new.audio_stays)
-    return await one_session(session_id, conn)
+
+
+def _wanted(new: list[NewSection]) -> list[SongSection]:
+    return [
+        SongSection(section.id or uuid4(), section.name, section.first_bar, section.bars, section.phrase_bars)
+        for section in new
+    ]
 
 
 @router.put("/sessions/{session_id}/sections")
-async def set_sections(session_id: UUID, new: NewSections, conn: Transaction) -> SectionsChanged:
-    """Add, name, resize, reorder or remove sections: what belongs to one that moves goes with it."""
-    session = await sessions.get_session(conn, session_id)
-    wanted = [
-        SongSection(section.id or uuid4(), section.name, section.first_bar, section.bars, section.phrase_bars)
-        for section in new.sections
-    ]
-    done = await change_sections(conn, session, wanted, one_after_the_other=new.one_after_the_other)
+async def set_sections(session_id: UUID, new: NewSections, conn: Transaction, seen: IfMatch = None) -> SectionsChanged:
+    """Add, name, resize, reorder or remove sections: what belongs to one that moves goes with it.
+
+    Where takes would go into the bin with a section, it asks first (409).
+    """
+    async with history.act(conn, session_id, kind="sections", says="sections changed", scope=_SONG) as acting:
+        session = await sessions.get_session(conn, session_id)
+        await check_song(conn, session, seen)
+        wanted = _wanted(new.sections)
+        before = [section.in_song for section in await sections.list_sections(conn, session_id)]
+        done = await change_sections(
+            conn, session, wanted, one_after_the_other=new.one_after_the_other, agreed=new.agreed
+        )
+        acting.says = what_changed(before, wanted)
     return SectionsChanged(
         session=await one_session(session_id, conn), moved_takes=done.moved_takes, stayed_takes=done.stayed_takes
     )
@@ -145,7 +196,9 @@ async def set_sections(session_id: UUID, new: NewSections, conn: Transaction) ->
 async def set_click(session_id: UUID, click: ClickSettings, conn: Transaction) -> ClickSettings:
     """Change how the click sounds and how many bars it counts in."""
     await sessions.get_session(conn, session_id)
-    await sessions.set_click(conn, session_id, click)
+    scope: history.Scope = {"session": [session_id]}
+    async with history.act(conn, session_id, kind="click", says="click changed", scope=scope, subject="click"):
+        await sessions.set_click(conn, session_id, click)
     return click
 
 

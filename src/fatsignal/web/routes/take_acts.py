@@ -1,5 +1,7 @@
 """What a person does with a take: star or strike it, note something, move its windows, slip it, keep the starred."""
 
+from collections.abc import AsyncIterator
+from contextlib import asynccontextmanager
 from fractions import Fraction
 from typing import Literal
 from uuid import UUID
@@ -10,9 +12,11 @@ from pydantic import BaseModel, Field, model_validator
 from fatsignal.core.takes.slip import slip_of
 from fatsignal.core.takes.windows import Window, clipped, joined
 from fatsignal.errors import SettingRefused
-from fatsignal.store import parts, sessions, takes
+from fatsignal.store import history, parts, sessions, takes
+from fatsignal.store.database import Connection
 from fatsignal.web.context import Transaction
-from fatsignal.web.routes.takes import TakeView, one_take
+from fatsignal.web.revisions import IfMatch, check_revision
+from fatsignal.web.routes.takes import TakeView, one_take, take_revision
 
 router = APIRouter(prefix="/api", tags=["takes"])
 
@@ -55,57 +59,78 @@ class Binned(BaseModel):
 
 
 @router.put("/takes/{take_id}/rating")
-async def rate(take_id: UUID, rated: Rated, conn: Transaction) -> TakeView:
-    """A star, a line through it, or neither. What is struck out is not heard beside a roll."""
-    await takes.set_rating(conn, take_id, rated.rating)
+async def rate(take_id: UUID, rated: Rated, conn: Transaction, seen: IfMatch = None) -> TakeView:
+    """A star, a line through it, or neither. What is struck out counts nowhere; what is starred counts first."""
+    did = {"starred": "starred", "struck": "rejected", None: "no longer marked"}[rated.rating]
+    async with _acting(conn, take_id, "rate", did, seen):
+        await takes.set_rating(conn, take_id, rated.rating)
     return await one_take(conn, take_id)
 
 
 @router.put("/takes/{take_id}/note")
-async def set_note(take_id: UUID, noted: Noted, conn: Transaction) -> TakeView:
+async def set_note(take_id: UUID, noted: Noted, conn: Transaction, seen: IfMatch = None) -> TakeView:
     """A person's own words about a take."""
-    await takes.set_note(conn, take_id, noted.note.strip())
+    async with _acting(conn, take_id, "note", "note changed", seen):
+        await takes.set_note(conn, take_id, noted.note.strip())
     return await one_take(conn, take_id)
 
 
 @router.put("/takes/{take_id}/windows")
-async def set_windows(take_id: UUID, wanted: Windows, conn: Transaction) -> TakeView:
+async def set_windows(take_id: UUID, wanted: Windows, conn: Transaction, seen: IfMatch = None) -> TakeView:
     """Use other ranges of what was rolled; all of it stays on disk."""
-    take = await takes.get_take(conn, take_id)
-    windows = joined(wanted.windows)
-    if clipped(windows, take.whole) != windows:
-        first, last = (frame / take.rate_hz for frame in take.whole)
-        raise SettingRefused(f"a window leaves what was rolled, from {first:.2f} to {last:.2f} s: keep it inside")
-    await takes.set_windows(conn, take_id, windows)
+    async with _acting(conn, take_id, "windows", "windows changed", seen) as take:
+        windows = joined(wanted.windows)
+        if clipped(windows, take.whole) != windows:
+            first, last = (frame / take.rate_hz for frame in take.whole)
+            raise SettingRefused(f"a window leaves what was rolled, from {first:.2f} to {last:.2f} s: keep it inside")
+        await takes.set_windows(conn, take_id, windows)
     return await one_take(conn, take_id)
 
 
 @router.post("/takes/{take_id}/slip")
-async def slip(take_id: UUID, wanted: Slip, conn: Transaction) -> TakeView:
+async def slip(take_id: UUID, wanted: Slip, conn: Transaction, seen: IfMatch = None) -> TakeView:
     """Move a take along the time line, all channels together."""
-    take = await takes.get_take(conn, take_id)
-    part = await parts.get_part(conn, take.part_id)
-    session = await sessions.get_session(conn, part.session_id)
-    by_frames = slip_of(
-        session.tempo, take.used.from_frame, samples=wanted.samples, ms=wanted.ms,
-        quarters=Fraction(wanted.quarters) if wanted.quarters else None,
-    )  # fmt: skip
-    if take.from_frame + by_frames < 0:
-        raise SettingRefused("that would move it before the beginning of the session: move it by less")
-    await takes.slip_take(conn, take_id, by_frames)
+    async with _acting(conn, take_id, "slip", "slipped", seen) as take:
+        part = await parts.get_part(conn, take.part_id)
+        session = await sessions.get_session(conn, part.session_id)
+        by_frames = slip_of(
+            session.tempo, take.used.from_frame, samples=wanted.samples, ms=wanted.ms,
+            quarters=Fraction(wanted.quarters) if wanted.quarters else None,
+        )  # fmt: skip
+        if take.from_frame + by_frames < 0:
+            raise SettingRefused("that would move it before the beginning of the session: move it by less")
+        await takes.slip_take(conn, take_id, by_frames)
     return await one_take(conn, take_id)
 
 
 @router.delete("/takes/{take_id}/slip")
-async def put_back(take_id: UUID, conn: Transaction) -> TakeView:
+async def put_back(take_id: UUID, conn: Transaction, seen: IfMatch = None) -> TakeView:
     """Put a take back to where it was recorded, or to where its section has taken it."""
-    take = await takes.get_take(conn, take_id)
-    await takes.slip_take(conn, take_id, -take.slip_frames)
+    async with _acting(conn, take_id, "slip", "put back to its place", seen) as take:
+        await takes.slip_take(conn, take_id, -take.slip_frames)
     return await one_take(conn, take_id)
 
 
 @router.post("/takes/keep-starred")
 async def keep_starred(wanted: KeptStarred, conn: Transaction) -> Binned:
     """Put all takes but the starred ones into the bin; nothing happens where none has a star."""
-    binned = await takes.bin_unstarred(conn, wanted.part_id, wanted.take_ids)
+    part = await parts.get_part(conn, wanted.part_id)
+    says, scope = f"{part.name}: kept only the starred", {"take": wanted.take_ids}
+    async with history.act(conn, part.session_id, kind="keep starred", says=says, scope=scope):
+        binned = await takes.bin_unstarred(conn, wanted.part_id, wanted.take_ids)
     return Binned(binned=binned)
+
+
+@asynccontextmanager
+async def _acting(
+    conn: Connection, take_id: UUID, kind: str, did: str, seen: str | None
+) -> AsyncIterator[takes.Take]:
+    """An act on one take, as it is when its turn comes."""
+    take = await takes.get_take(conn, take_id)
+    part = await parts.get_part(conn, take.part_id)
+    says = f"{part.name} {take.number:02d} {did}"
+    scope: history.Scope = {"take": [take_id]}
+    async with history.act(conn, part.session_id, kind=kind, says=says, scope=scope, subject=str(take_id)):
+        now = await takes.get_take(conn, take_id)
+        check_revision(seen, take_revision(now), what=f"{part.name} {take.number:02d}")
+        yield now

@@ -8,6 +8,7 @@ from fastapi import APIRouter, File, Form, Query, Response, UploadFile
 from fastapi.responses import FileResponse
 from pydantic import BaseModel, Field
 
+from fatsignal.acts.bin import bin_takes
 from fatsignal.core.material.channels import RecordedKind
 from fatsignal.core.takes.windows import Gap, Window
 from fatsignal.errors import NotFound, SettingRefused
@@ -16,6 +17,7 @@ from fatsignal.store import parts, prints, sessions, takes
 from fatsignal.store.database import Connection
 from fatsignal.store.sessions import Session
 from fatsignal.web.context import Place, Pool, TheDesk, Transaction, Works
+from fatsignal.web.revisions import revision_of
 from fatsignal.web.sound_files import received, sound_file
 
 router = APIRouter(prefix="/api", tags=["takes"])
@@ -68,6 +70,7 @@ class TakeView(BaseModel):
     note: str = Field(description="The person's own.")
     folder: str
     binned: bool
+    revision: str = Field(description="Of what a person decides about it: a change is sent with it (If-Match).")
     verdict: Literal["good", "look", "fix"] = Field(description="Of the DI's level: the worst thing that was found.")
     verdict_says: str
     channels: list[TakeChannelView]
@@ -171,15 +174,35 @@ def _kinds(typed: str, names: list[str]) -> list[RecordedKind]:
 @router.post("/takes/{take_id}/bin", status_code=204)
 async def bin_take(take_id: UUID, conn: Transaction) -> Response:
     """Put a take into the bin; its audio stays on disk."""
-    await takes.set_binned(conn, take_id, binned=True)
+    await bin_takes(conn, await _session_of(conn, take_id), [take_id], binned=True)
     return Response(status_code=204)
 
 
 @router.delete("/takes/{take_id}/bin", status_code=204)
 async def unbin_take(take_id: UUID, conn: Transaction) -> Response:
     """Take a take out of the bin."""
-    await takes.set_binned(conn, take_id, binned=False)
+    await bin_takes(conn, await _session_of(conn, take_id), [take_id], binned=False)
     return Response(status_code=204)
+
+
+class TakesToBin(BaseModel):
+    take_ids: list[UUID] = Field(min_length=1, max_length=2000)
+    binned: bool = True
+
+
+@router.post("/sessions/{session_id}/takes/bin", status_code=204)
+async def bin_many(session_id: UUID, wanted: TakesToBin, conn: Transaction) -> Response:
+    """Put several takes of a session into the bin, or take them out, as one act."""
+    there = {take.id for take in await takes.list_takes(conn, session_id)}
+    for take_id in wanted.take_ids:
+        if take_id not in there:
+            raise NotFound("take", take_id)
+    await bin_takes(conn, session_id, wanted.take_ids, binned=wanted.binned)
+    return Response(status_code=204)
+
+
+async def _session_of(conn: Connection, take_id: UUID) -> UUID:
+    return (await parts.get_part(conn, (await takes.get_take(conn, take_id)).part_id)).session_id
 
 
 @router.get("/takes/{take_id}/channels/{position}/audio", response_class=FileResponse)
@@ -229,10 +252,16 @@ def _view(session: Session, part_name: str, take: takes.Take, channels: list[tak
         note=take.note,
         folder=take.folder,
         binned=take.binned_at is not None,
+        revision=take_revision(take),
         verdict=verdict,
         verdict_says=says,
         channels=[TakeChannelView.model_validate(channel) for channel in channels],
     )
+
+
+def take_revision(take: takes.Take) -> str:
+    """Of windows, slip, rating and note: what a person decides about a take."""
+    return revision_of([tuple(window) for window in take.windows], take.slip_frames, take.rating, take.note)
 
 
 def _verdict(take: takes.Take, channels: list[takes.TakeChannel]) -> tuple[Literal["good", "look", "fix"], str]:

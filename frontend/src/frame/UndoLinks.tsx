@@ -1,0 +1,20 @@
+import { useDesk } from './SessionContext'
+
+/** The last act, to be undone, and the one that was undone last, to be done again. */
+export function UndoLinks({ className = '' }: { className?: string }) {
+  const { history } = useDesk()
+  return (
+    <span className={`flex min-w-0 gap-4 text-[13.5px] whitespace-nowrap ${className}`}>
+      {history.next && (
+        <button className="min-w-0 truncate underline underline-offset-4" title={`Undo: ${history.next}`} onClick={() => void history.undo()}>
+          Undo: {history.next}
+        </button>
+      )}
+      {history.following && (
+        <button className="underline underline-offset-4" title={`Redo: ${history.following}`} onClick={() => void history.redo()}>
+          Redo
+        </button>
+      )}
+    </span>
+  )
+}

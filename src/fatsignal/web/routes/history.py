@@ -1,0 +1,107 @@
+"""Undo, redo, and the bin: what was done to a session, whichever page did it."""
+
+from datetime import datetime
+from uuid import UUID
+
+from fastapi import APIRouter
+from pydantic import BaseModel, Field
+
+from fatsignal.acts.bin import empty_bin, gone_with
+from fatsignal.errors import ConfirmationRequired
+from fatsignal.store import history, parts, prints, sessions, takes
+from fatsignal.store.database import Connection
+from fatsignal.web.context import Place, Transaction
+
+router = APIRouter(prefix="/api/sessions/{session_id}", tags=["history"])
+
+
+class HistoryView(BaseModel):
+    """What the next undo and the next redo would do, in words; null where there is nothing."""
+
+    undo: str | None
+    redo: str | None
+    did: str | None = Field(default=None, description="What was just undone or redone.")
+
+
+class BinnedTake(BaseModel):
+    """A take in the bin."""
+
+    id: UUID
+    part_name: str
+    number: int
+    recorded_at: datetime
+    binned_at: datetime
+    seconds: float
+    first_bar: int
+    last_bar: int
+    said: str = Field(description="What the program has to say of it: why it went there by itself, if it did.")
+    note: str
+    prints: int
+
+
+class BinView(BaseModel):
+    takes: list[BinnedTake]
+    bytes: int = Field(description="That emptying it frees.")
+
+
+@router.get("/history")
+async def what_was_done(session_id: UUID, conn: Transaction) -> HistoryView:
+    """What undo and redo would do."""
+    await sessions.get_session(conn, session_id)
+    return await _view(conn, session_id)
+
+
+@router.post("/undo")
+async def undo(session_id: UUID, conn: Transaction) -> HistoryView:
+    """Undo the last act on the session, exactly; nothing happens where there is none."""
+    await sessions.get_session(conn, session_id)
+    done = await history.undo(conn, session_id)
+    return await _view(conn, session_id, done)
+
+
+@router.post("/redo")
+async def redo(session_id: UUID, conn: Transaction) -> HistoryView:
+    """Do the act again that was undone last; nothing happens where there is none."""
+    await sessions.get_session(conn, session_id)
+    done = await history.redo(conn, session_id)
+    return await _view(conn, session_id, done)
+
+
+@router.get("/bin")
+async def what_is_in_the_bin(session_id: UUID, conn: Transaction, place: Place) -> BinView:
+    """Takes in the bin, the one that went there last first."""
+    session = await sessions.get_session(conn, session_id)
+    names = {part.id: part.name for part in await parts.list_parts(conn, session_id)}
+    binned = [take for take in await takes.list_takes(conn, session_id) if take.binned_at is not None]
+    made = [print_.material_id for print_ in await prints.list_prints(conn, session_id)]
+    found = [
+        BinnedTake(
+            id=take.id, part_name=names[take.part_id], number=take.number, recorded_at=take.recorded_at,
+            binned_at=take.binned_at, seconds=take.frames / take.rate_hz,
+            first_bar=session.tempo.bar_beat_at(take.used.from_frame)[0],
+            last_bar=session.tempo.bar_beat_at(take.used.to_frame - 1)[0],
+            said=take.said, note=take.note, prints=made.count(take.id),
+        )
+        for take in sorted(binned, key=lambda each: str(each.binned_at), reverse=True)
+        if take.binned_at is not None
+    ]  # fmt: skip
+    return BinView(takes=found, bytes=await gone_with(conn, session_id, place.sessions_folder))
+
+
+@router.delete("/bin")
+async def empty(session_id: UUID, conn: Transaction, place: Place, agreed: bool = False) -> BinView:
+    """Empty the bin: its takes, their prints and their files are gone for good. It asks first (409)."""
+    await sessions.get_session(conn, session_id)
+    binned = [take for take in await takes.list_takes(conn, session_id) if take.binned_at is not None]
+    if binned and not agreed:
+        said = "one take" if len(binned) == 1 else f"{len(binned)} takes"
+        raise ConfirmationRequired(
+            f"{said} in the bin will be gone for good, with all files and prints: this cannot be undone"
+        )
+    await empty_bin(conn, session_id, place.sessions_folder)
+    return await what_is_in_the_bin(session_id, conn, place)
+
+
+async def _view(conn: Connection, session_id: UUID, did: history.Act | None = None) -> HistoryView:
+    now = await history.history_of(conn, session_id)
+    return HistoryView(undo=now.undo, redo=now.redo, did=did.says if did else None)
