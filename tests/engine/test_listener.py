@@ -11,6 +11,7 @@ from fatsignal.engine.protocol import Listening, ListenOrder, Meters, Pitch
 from fatsignal.engine.recorder import Recorder
 from fatsignal.engine.sources import source_of
 from fatsignal.errors import RollRefused
+from fatsignal.rig.device import SimulatedDevice
 from fatsignal.rig.interface import BUFFER_FRAMES, SimulatedInterface
 from fatsignal.rig.setup import RigSetup
 from fatsignal.rig.situations import check_tempo
@@ -69,7 +70,7 @@ def test_a_source_that_ends_within_the_offset_is_an_empty_recording(tmp_path):
 def rolled_through(below, interface, offset_frames):
     """The DI of a roll through an interface, its offset left out."""
     asked = order(
-        below, plan=plan(play_bar=1, to_bar=2), interface=interface, speed=0.0,
+        below, plan=plan(play_bar=1, to_bar=2), device=SimulatedDevice(settings=interface), speed=0.0,
         parts=[part(below, setup=RigSetup(mics=[]), notes=baritone_part())], record_offset_frames=offset_frames,
     )  # fmt: skip
     Recorder(asked, source_of(asked), lambda _: None).run()
@@ -80,7 +81,7 @@ def rolled_through(below, interface, offset_frames):
 def test_by_the_measured_offset_a_take_lies_where_it_was_played(tmp_path, buffer_frames):
     """The pings tell the round trip; without it, the take holds the samples of one without any delay, to a sample."""
     interface = SimulatedInterface(buffer_frames=buffer_frames)
-    run(listen(tmp_path, "latency", interface=interface))
+    run(listen(tmp_path, "latency", device=SimulatedDevice(settings=interface)))
     (recorded,) = (tmp_path / "latency").glob("*.wav")
     offset = measure_round_trip(soundfile.read(recorded)[0], rate_hz=FS).frames
     assert offset == pytest.approx(2 * buffer_frames + 63.4, abs=0.1)
@@ -93,6 +94,6 @@ def test_by_the_measured_offset_a_take_lies_where_it_was_played(tmp_path, buffer
 
 def test_an_interface_at_another_rate_is_refused_before_anything_is_written(tmp_path):
     with pytest.raises(RollRefused, match="set one to the other"):
-        source_of(listen(tmp_path, "noise", interface=SimulatedInterface(clock_hz=44_100)))
+        source_of(listen(tmp_path, "noise", device=SimulatedDevice(settings=SimulatedInterface(clock_hz=44_100))))
     with pytest.raises(RollRefused, match="choose a part"):
         source_of(listen(tmp_path, "noise", setup=None))

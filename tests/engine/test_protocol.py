@@ -35,7 +35,6 @@ def test_fields_and_events_of_a_later_release_are_passed_over():
 
 def order_with_more() -> str:
     asked = json.loads(order(Path("/nowhere")).model_dump_json())
-    asked["device"] = {"kind": "host"}
     asked["parts"][0]["colour"] = "plum"
     asked["parts"][0]["setup"]["later"] = 1
     return json.dumps(asked)

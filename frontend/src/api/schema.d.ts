@@ -2111,6 +2111,12 @@ export interface components {
          */
         ClickSettings: {
             /**
+             * Version
+             * @description Of the document's shape; it is read from any older one.
+             * @default 1
+             */
+            version: number;
+            /**
              * Accent Dbfs
              * @default -6
              */
@@ -2213,6 +2219,12 @@ export interface components {
          * @description One listener's mix. What has no strip plays as it is; `me` is the live part, on top of whatever it has.
          */
         CueMix: {
+            /**
+             * Version
+             * @description Of the document's shape; it is read from any older one.
+             * @default 1
+             */
+            version: number;
             /** Strips */
             strips?: {
                 [key: string]: components["schemas"]["Strip"];
@@ -2862,6 +2874,12 @@ export interface components {
          */
         Monitoring: {
             /**
+             * Version
+             * @description Of the document's shape; it is read from any older one.
+             * @default 1
+             */
+            version: number;
+            /**
              * Hear
              * @default nothing
              * @enum {string}
@@ -3460,6 +3478,12 @@ export interface components {
          */
         RigSetup: {
             /**
+             * Version
+             * @description Of the document's shape; it is read from any older one.
+             * @default 1
+             */
+            version: number;
+            /**
              * Instrument
              * @default baritone guitar
              */
@@ -3608,6 +3632,12 @@ export interface components {
          * @description How a session rolls; what a person sets once and then only presses a pedal for.
          */
         RollSettings: {
+            /**
+             * Version
+             * @description Of the document's shape; it is read from any older one.
+             * @default 1
+             */
+            version: number;
             /**
              * Way
              * @default once
@@ -3897,6 +3927,12 @@ export interface components {
          * @description What the simulated interface and its surroundings are like now.
          */
         SimulatedInterface: {
+            /**
+             * Version
+             * @description Of the document's shape; it is read from any older one.
+             * @default 1
+             */
+            version: number;
             /**
              * Buffer Frames
              * @default 256

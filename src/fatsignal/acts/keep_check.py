@@ -12,9 +12,9 @@ from fatsignal.store.database import Connection
 async def keep_check(conn: Connection, order: ListenOrder, part_id: UUID, found: CheckFound) -> None:
     """Enter a check of a part; a latency that was proved is from now on left out of every recording."""
     if found.kind == "latency" and found.verdict == "good":
-        await interfaces.keep_settings(conn, NAME, order.interface.model_dump(mode="json"))
+        await interfaces.keep_settings(conn, NAME, order.device.settings.model_dump(mode="json"))
         await interfaces.keep_offset(
-            conn, NAME, rate_hz=order.rate_hz, buffer_frames=order.interface.buffer_frames,
+            conn, NAME, rate_hz=order.rate_hz, buffer_frames=order.device.settings.buffer_frames,
             offset_frames=found.result["round_trip_frames"], spread_frames=found.result["spread_frames"],
         )  # fmt: skip
     await rig_checks.add_check(

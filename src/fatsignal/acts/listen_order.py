@@ -5,6 +5,7 @@ from uuid import UUID
 
 from fatsignal.engine.protocol import ListenKind, ListenOrder
 from fatsignal.files.names import file_name
+from fatsignal.rig.device import SimulatedDevice
 from fatsignal.rig.interface import SimulatedInterface
 from fatsignal.rig.setup import RigSetup
 from fatsignal.rig.situations import check_tempo
@@ -31,7 +32,7 @@ def check_order(
         to_frame=round(seconds * session.rate_hz),
         seed=seed,
         setup=RigSetup.model_validate(part.rig),
-        interface=interface,
+        device=SimulatedDevice(settings=interface),
         reference_pitch_hz=float(session.reference_pitch_hz),
         click=session.click_settings,
         speed=speed,
@@ -54,6 +55,6 @@ def playback_order(
         from_frame=session.tempo.bar_frame(from_bar),
         to_frame=session.tempo.bar_frame(from_bar + bars),
         seed=1,
-        interface=interface,
+        device=SimulatedDevice(settings=interface),
         speed=speed,
     )

@@ -15,6 +15,7 @@ from fatsignal.core.tone.document import Tone
 from fatsignal.engine.protocol import Cue, PartMonitor, PartOrder, PlayTrack, RollOrder, StandbyOrder
 from fatsignal.errors import SettingRefused
 from fatsignal.files.names import file_name
+from fatsignal.rig.device import SimulatedDevice
 from fatsignal.rig.interface import SimulatedInterface
 from fatsignal.rig.setup import RigSetup
 from fatsignal.rig.situations import made_up_notes
@@ -89,7 +90,7 @@ def roll_order(
         ],
         tracks=list(tracks),
         cues=list(cues),
-        interface=interface,
+        device=SimulatedDevice(settings=interface),
         record_offset_frames=record_offset_frames,
         reference_pitch_hz=float(session.reference_pitch_hz),
         click=session.click_settings,
@@ -112,7 +113,7 @@ def standby_order(
             _part_order(session, each, sessions_folder, bars=(tempo.bar_frame(1), tempo.bar_frame(3))) for each in armed
         ],
         cues=list(cues),
-        interface=interface,
+        device=SimulatedDevice(settings=interface),
         reference_pitch_hz=float(session.reference_pitch_hz),
         speed=speed,
     )

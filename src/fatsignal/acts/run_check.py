@@ -197,7 +197,7 @@ def _bleed(order: ListenOrder, channels: dict[str, Clip], playing_dbfs: dict[str
 
 
 def _latency(order: ListenOrder, heard: Clip, first_pass_frames: float | None) -> CheckFound:
-    rate_hz, buffer = order.rate_hz, order.interface.buffer_frames
+    rate_hz, buffer = order.rate_hz, order.device.settings.buffer_frames
     found = measure_round_trip(heard.channel(0), rate_hz=rate_hz)
     total = found.frames if first_pass_frames is None else first_pass_frames
     result = {

@@ -2,11 +2,12 @@
 
 from datetime import datetime
 from pathlib import Path
-from typing import Literal
+from typing import ClassVar, Literal
 from uuid import UUID, uuid5
 
-from pydantic import BaseModel
+from pydantic import BaseModel, Field
 
+from fatsignal.core.documents import Document, Kept, Upcasts
 from fatsignal.core.takes.windows import Gap, Window
 from fatsignal.engine.protocol import ChannelFile
 from fatsignal.files.atomic_write import atomic_write
@@ -31,9 +32,28 @@ class SimTone(BaseModel):
     tone_revision_id: UUID | None = None
 
 
-class Journal(BaseModel):
+def _from_first_release(journal: Document) -> Document:
+    """One that kept the whole order of a roll of one part, with one window."""
+    order = journal["order"]
+    return {
+        "take_id": order["roll_id"],
+        "windows": [{"from_frame": order["window_from_frame"], "to_frame": order["window_to_frame"]}],
+        **{key: order[key] for key in ("roll_id", "session_id", "part_id", "number", "rate_hz", "from_frame", "setup")},
+        **{key: journal[key] for key in ("channels", "started_at", "ended", "problem") if key in journal},
+    }
+
+
+class Journal(Kept):
     """One take: `ended` is empty while it rolls, and stays so when its engine dies."""
 
+    VERSION = 2
+    UPCASTS: ClassVar[Upcasts] = {1: _from_first_release}
+
+    @classmethod
+    def unnumbered(cls, document: Document) -> int:
+        return 1 if "order" in document else 2
+
+    version: int = 2
     take_id: UUID
     roll_id: UUID
     session_id: UUID
@@ -46,9 +66,9 @@ class Journal(BaseModel):
     setup: RigSetup
     channels: list[ChannelFile]
     started_at: datetime
-    gaps: list[Gap] = []
+    gaps: list[Gap] = Field(default_factory=list)
     sim_tone: SimTone | None = None
-    heard: list[UUID] = []
+    heard: list[UUID] = Field(default_factory=list)
     ended: Ending = ""
     problem: str = ""
     into_bin: bool = False

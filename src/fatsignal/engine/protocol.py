@@ -26,7 +26,7 @@ from fatsignal.core.timing.click import ClickSettings
 from fatsignal.core.timing.tempo import TempoMap
 from fatsignal.core.tone.document import Tone
 from fatsignal.files.material_files import SourceFile
-from fatsignal.rig.interface import SimulatedInterface
+from fatsignal.rig.device import Device
 from fatsignal.rig.setup import RigSetup
 
 VERSION = 3
@@ -62,7 +62,7 @@ class _CaptureOrder(_Message):
     rate_hz: int
     depth: Literal["16", "24", "32f"] = "24"
     tempo: TempoMap
-    interface: SimulatedInterface = SimulatedInterface()
+    device: Device = Device()
     record_offset_frames: int = 0
     reference_pitch_hz: float = 440.0
     click: ClickSettings = ClickSettings()

@@ -31,7 +31,7 @@ def source_of(order: RollOrder | StandbyOrder | ListenOrder, *, apart: bool = Fa
     RollRefused
         If the interface does not fit the session, or the order names no rig where one is heard.
     """
-    pace, interface = Pace(order.speed), order.interface
+    pace, interface = Pace(order.speed), order.device.settings
     frames = interface.buffer_frames if order.paced else _HURRIED_BLOCK_FRAMES
     if not isinstance(order, ListenOrder):
         players = _apart(order) if apart and order.paced else _rigs(order)
@@ -67,7 +67,7 @@ def _rigs(order: RollOrder | StandbyOrder) -> list[SimulatedRig]:
     return [
         SimulatedRig(
             part.setup, _passes(order, part) if isinstance(order, RollOrder) else _trying_out(order, part),
-            interface=order.interface, pace=Pace(0),
+            interface=order.device.settings, pace=Pace(0),
         )
         for part in order.parts
     ]  # fmt: skip

@@ -1,6 +1,8 @@
 """The simulated interface: its knobs, the room around it, and the faults that it can be given to see a check fail."""
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import Field
+
+from fatsignal.core.documents import Kept
 
 INPUTS = 8
 NAME = "simulated interface"
@@ -9,10 +11,8 @@ BUFFER_FRAMES = (32, 64, 128, 256, 384, 512, 1024, 2048)
 _CONVERTER_FRAMES = 63.4
 
 
-class SimulatedInterface(BaseModel):
+class SimulatedInterface(Kept):
     """What the simulated interface and its surroundings are like now."""
-
-    model_config = ConfigDict(extra="ignore", frozen=True)
 
     buffer_frames: int = Field(default=256, ge=16, le=4096)
     clock_hz: int | None = Field(

@@ -1,10 +1,11 @@
 """What is plugged into what: the values of a part's rig. Frozen, they are the rig sheet of every take made with it."""
 
 import math
-from typing import Literal
+from typing import ClassVar, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, field_validator, model_validator
 
+from fatsignal.core.documents import Document, Kept, Upcasts
 from fatsignal.core.instrument.inputs import INPUTS, BoxKind, InputKind, load_ohm, parallel_ohm
 from fatsignal.core.instrument.instruments import INSTRUMENTS
 from fatsignal.core.instrument.pickup import PICKUPS, Load, Pickup, PickupKind
@@ -115,8 +116,37 @@ class MicOnRig(_Values):
         return self
 
 
-class RigSetup(_Values):
+def _from_first_release(rig: Document) -> Document:
+    """A rig that kept its pickup, amp and gains as plain values; the database's migration 0004 has the same rule."""
+    mics = []
+    for place, mic in enumerate(rig.get("mics", [])):
+        values = {key: value for key, value in mic.items() if key != "gain_db"}
+        gain_db = mic.get("gain_db", 0.0) + 41
+        mics.append({**values, "input": {"number": place + 2, "kind": "microphone", "gain_db": gain_db}})
+    return {
+        "instrument": rig["instrument"],
+        "string_volts": rig.get("string_volts", 0.85),
+        "pickup": {
+            "kind": "single coil", "inductance_h": rig.get("pickup_inductance_h", 2.5),
+            "resistance_ohm": rig.get("pickup_resistance_ohm", 6000),
+            "capacitance_farad": rig.get("pickup_capacitance_farad", 1.2e-10),
+        },
+        "amp": {
+            "name": rig.get("amp_name", "valve combo"), "blocks": rig.get("amp", []),
+            "speaker": rig.get("speaker", "1x12 open"),
+        },
+        "mics": mics,
+    }  # fmt: skip
+
+
+class RigSetup(Kept):
     """The rig of one part."""
+
+    UPCASTS: ClassVar[Upcasts] = {0: _from_first_release}
+
+    @classmethod
+    def unnumbered(cls, document: Document) -> int:
+        return 0 if "pickup_inductance_h" in document or "amp_name" in document else 1
 
     instrument: str = "baritone guitar"
     tuning: tuple[int, ...] = Field(default=(), description="MIDI notes from the lowest string; empty: the usual one.")

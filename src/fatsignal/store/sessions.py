@@ -14,6 +14,7 @@ from pydantic import TypeAdapter
 from fatsignal.core.cue.mix import CueMix
 from fatsignal.core.level.depth import Depth
 from fatsignal.core.takes.roll_plan import RollSettings
+from fatsignal.core.timing.beats import shared
 from fatsignal.core.timing.click import ClickSettings
 from fatsignal.core.timing.tempo import MeterChange, TempoChange, TempoMap
 from fatsignal.errors import NotFound
@@ -47,9 +48,8 @@ class Session:
 
     @cached_property
     def tempo(self) -> TempoMap:
-        return TempoMap(
-            self.rate_hz, _TEMPOS.validate_python(self.tempos), _METERS.validate_python(self.meters), self.bar_one_frame
-        )
+        tempos, meters = _TEMPOS.validate_python(self.tempos), _METERS.validate_python(self.meters)
+        return shared(TempoMap(self.rate_hz, tempos, meters, self.bar_one_frame))
 
     @cached_property
     def click_settings(self) -> ClickSettings:

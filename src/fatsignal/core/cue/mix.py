@@ -7,6 +7,7 @@ import numpy as np
 from pydantic import BaseModel, ConfigDict, Field
 
 from fatsignal.core.clip import Samples
+from fatsignal.core.documents import Kept
 from fatsignal.core.units import amplitude_from_db
 
 CLICK = "click"
@@ -30,7 +31,7 @@ class Strip(_Settings):
         return 0.0 if self.muted or self.gain_db <= SILENT_DB else amplitude_from_db(self.gain_db)
 
 
-class CueMix(_Settings):
+class CueMix(Kept):
     """One listener's mix. What has no strip plays as it is; `me` is the live part, on top of whatever it has."""
 
     strips: dict[str, Strip] = Field(default_factory=dict, max_length=MOST_STRIPS)

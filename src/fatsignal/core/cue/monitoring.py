@@ -3,19 +3,19 @@
 from typing import Literal
 from uuid import UUID
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import Field
+
+from fatsignal.core.documents import Kept
 
 Hear = Literal["interface", "tone", "nothing"]
 When = Literal["always", "rolling or stopped", "never"]
 
 
-class Monitoring(BaseModel):
+class Monitoring(Kept):
     """The choices of one part.
 
     "rolling or stopped" is silent while earlier takes play, before a punch and after it, so that they can be heard.
     """
-
-    model_config = ConfigDict(extra="ignore", frozen=True)
 
     hear: Hear = "nothing"
     when: When = "always"

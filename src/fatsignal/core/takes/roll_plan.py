@@ -11,6 +11,7 @@ from typing import Literal
 
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
+from fatsignal.core.documents import Kept
 from fatsignal.core.takes.windows import Window, joined
 from fatsignal.core.timing.tempo import TempoMap
 from fatsignal.errors import SettingRefused
@@ -109,10 +110,8 @@ class Pass:
     seam_to: int
 
 
-class RollSettings(BaseModel):
+class RollSettings(Kept):
     """How a session rolls; what a person sets once and then only presses a pedal for."""
-
-    model_config = ConfigDict(extra="ignore", frozen=True)
 
     way: Way = "once"
     from_here: bool = Field(default=False, description="Once: from the playhead to the song's end, not a section.")

@@ -4,9 +4,10 @@ from fractions import Fraction
 from typing import Literal
 
 import numpy as np
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import Field
 
 from fatsignal.core.clip import Clip, Samples
+from fatsignal.core.documents import Kept
 from fatsignal.core.timing.tempo import TempoMap
 from fatsignal.core.units import amplitude_from_db
 
@@ -23,10 +24,8 @@ _WOOD_HZ: dict[Loudness, tuple[float, float]] = {
 }
 
 
-class ClickSettings(BaseModel):
+class ClickSettings(Kept):
     """How a session's click sounds and how many bars it counts in. Levels are of the click's peak."""
-
-    model_config = ConfigDict(extra="ignore", frozen=True)
 
     accent_dbfs: float = Field(default=-6.0, ge=-60, le=0)
     beat_dbfs: float = Field(default=-10.0, ge=-60, le=0)

@@ -1,5 +1,6 @@
 """Sessions: make one, the song with its sections and parts, and its sheet."""
 
+import asyncio
 from fractions import Fraction
 from typing import Literal
 from uuid import UUID
@@ -10,7 +11,9 @@ from pydantic import BaseModel, Field, field_validator
 from fatsignal.acts.make_session import make_session
 from fatsignal.acts.materials import played
 from fatsignal.core.song.questions import Question, changes_inside, tempo_in_words
+from fatsignal.core.takes.performance import Played
 from fatsignal.core.takes.sheet import sheet_line
+from fatsignal.core.timing.beats import bar_tempos, beats_of
 from fatsignal.core.timing.click import ClickSettings
 from fatsignal.core.timing.tempo import LEAD_IN_BARS, LONGEST_SONG_BARS, MeterChange, TempoChange, TempoMap, parse_tempo
 from fatsignal.errors import SettingRefused
@@ -181,7 +184,10 @@ async def one_session(session_id: UUID, conn: Transaction) -> SessionView:
     tempo = session.tempo
     last_bar = session.song_bars
     # One bar more than the song has: a last chord rings into it.
-    beats = list(tempo.beats(1 - LEAD_IN_BARS, min(last_bar, LONGEST_SONG_BARS) + 2))
+    # Beside the loop through which the sound flows; mostly they are known already.
+    to_bar = min(last_bar, LONGEST_SONG_BARS) + 2
+    beats = await asyncio.to_thread(beats_of, tempo, 1 - LEAD_IN_BARS, to_bar)
+    bar_bpm = await asyncio.to_thread(bar_tempos, tempo, session.song_bars)
     return SessionView(
         id=session.id,
         name=session.name,
@@ -195,13 +201,13 @@ async def one_session(session_id: UUID, conn: Transaction) -> SessionView:
         tempos=[tempo_view(change) for change in tempo.tempos],
         meters=list(tempo.meters),
         song_bars=session.song_bars,
-        bar_bpm=[round(tempo.bpm_at(bar), 3) for bar in range(1, session.song_bars + 2)],
+        bar_bpm=bar_bpm,
         questions=changes_inside(tempo, [section.in_song for section in found]),
         click=session.click_settings,
         last_bar=last_bar,
-        beat_frames=[frame for _, _, frame in beats],
-        beat_bars=[bar for bar, _, _ in beats],
-        beat_numbers=[beat for _, beat, _ in beats],
+        beat_frames=beats.frames,
+        beat_bars=beats.bars,
+        beat_numbers=beats.numbers,
         sections=[SectionView.model_validate(section) for section in found],
         parts=[part_view(part) for part in await parts.list_parts(conn, session_id)],
         revision=_song_revision(session, found),
@@ -235,8 +241,13 @@ async def sheet(session_id: UUID, part_id: UUID, conn: Transaction) -> SheetView
         for take in await takes.list_takes(conn, session_id)
         if take.part_id == part.id and take.binned_at is None
     ]
+    found = await sections.list_sections(conn, session_id)
+    return await asyncio.to_thread(_sheet, session, part_id, found, of_part)
+
+
+def _sheet(session: Session, part_id: UUID, found: list[Section], of_part: list[Played]) -> SheetView:
     lines = []
-    for section in await sections.list_sections(conn, session_id):
+    for section in found:
         line = sheet_line(
             session.tempo, first_bar=section.first_bar, bars=section.bars, phrase_bars=section.phrase_bars,
             takes=of_part,

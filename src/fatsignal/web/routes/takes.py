@@ -1,5 +1,6 @@
 """Takes: what was recorded, its sound; bringing in a file; the bin."""
 
+import asyncio
 from datetime import datetime
 from typing import Annotated, Literal
 from uuid import UUID
@@ -83,7 +84,9 @@ async def all_takes(session_id: UUID, conn: Transaction) -> list[TakeView]:
     found = await takes.list_takes(conn, session_id)
     channels = await takes.channels_of(conn, [take.id for take in found])
     names = {part.id: part.name for part in await parts.list_parts(conn, session_id)}
-    return [_view(session, names[take.part_id], take, channels[take.id]) for take in found]
+    return await asyncio.to_thread(
+        lambda: [_view(session, names[take.part_id], take, channels[take.id]) for take in found]
+    )
 
 
 async def one_take(conn: Connection, take_id: UUID) -> TakeView:
