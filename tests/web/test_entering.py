@@ -104,7 +104,7 @@ async def test_a_take_that_the_database_refuses_holds_up_no_other(studio):
     assert (studio.place.sessions_folder / "Song/Baritone/Take 01/roll.json").exists()
     assert (broken / "roll.json").exists()
     # Each is told once, however often it is tried.
-    notices = [each["problem"] for each in studio.told if each["event"] == "notice"]
+    notices = [each.problem for each in studio.told if each.event == "notice"]
     assert sorted(notice.split(" is on disk")[0] for notice in notices) == ["Take 01", "Take 02"]
 
 

@@ -13,7 +13,7 @@ export async function orSay(does: () => Promise<unknown>) {
 }
 
 /** Acts done one after the other in the order asked for, however slow the answers; a failed one stops none behind it. */
-function turns() {
+export function turns() {
   let pending = 0
   let last: Promise<unknown> = Promise.resolve()
 

@@ -1,40 +1,21 @@
 import { useSyncExternalStore } from 'react'
 import { PAGE, type Print } from './client'
+import type { components } from './schema'
 import { queryClient, refreshAllSoon, refreshPrints, refreshRig, refreshTakes } from './queries'
 
-export interface Window {
-  from_frame: number
-  to_frame: number
-}
-
-interface LiveChannel {
-  name: string
-  kind: 'di' | 'mic' | 'sim'
-}
-
-interface RollingPart {
-  part_id: string
-  take_id: string
-  number: number
-  channels: LiveChannel[]
-}
+// What the engine and the server tell, as the server describes it; nothing of it is typed by hand.
+type Schemas = components['schemas']
+type Message = Schemas['LiveMessage']
+export type FrameRange = Schemas['Window']
+type LiveChannel = Schemas['ChannelFile']
 
 /** The pass that rolls, as the engine tells it. */
-export interface RollingPass {
-  roll_id: string
-  session_id: string
-  section_id: string | null
-  way: 'once' | 'loop' | 'windows'
-  pass_number: number
-  again: boolean
-  from_frame: number
-  play_from_frame: number
-  to_frame: number
-  windows: Window[]
-  by_hand: boolean
-  punched_in: boolean
-  parts: RollingPart[]
-}
+export type RollingPass = Schemas['Rolling']
+export type StandbyState = Schemas['StandingBy']
+export type Meters = Schemas['Meters']
+export type ListenState = Schemas['Listening']
+/** What the tuner reads now; null while nothing can be read. */
+export type Pitch = Omit<Schemas['Pitch'], 'event' | 'roll_id' | 'v'>
 
 /** The pass that rolls; part, take and number are those of the first part, channels those of all in the engine's order. */
 export interface RollState extends RollingPass {
@@ -42,43 +23,6 @@ export interface RollState extends RollingPass {
   take_id: string
   number: number
   channels: (LiveChannel & { part_id: string })[]
-}
-
-export interface StandbyState {
-  roll_id: string
-  session_id: string
-  channels: LiveChannel[]
-}
-
-export interface Meters {
-  roll_id: string
-  frame: number
-  bar: number
-  beat: number
-  peak_dbfs: number[]
-  average_dbfs: number[]
-  space_left_s: number | null
-  lost_frames: number
-  monitor_load: number | null
-}
-
-export interface ListenState {
-  roll_id: string
-  session_id: string
-  part_id: string | null
-  kind: 'level' | 'tuning' | 'noise' | 'bleed' | 'latency' | 'computer'
-  frames: number
-  channels: LiveChannel[]
-}
-
-/** What the tuner reads now; null while nothing can be read. */
-export interface Pitch {
-  note: string | null
-  string: number | null
-  cents: number | null
-  frequency_hz: number | null
-  drift_cents: number | null
-  since_onset_s: number | null
 }
 
 export interface LiveState {
@@ -98,24 +42,6 @@ export interface LiveState {
   newestTake: { take_id: string; part_id: string } | null
   said: string
 }
-
-type Message =
-  | { event: 'changed'; by: string }
-  | {
-      event: 'state'
-      engine: LiveState['engine']
-      rolling: RollingPass | null
-      listening: ListenState | null
-      standing_by: StandbyState | null
-    }
-  | ({ event: 'meters'; frames_per_column: number; first_column: number; columns: [number, number][][] } & Meters)
-  | ({ event: 'pitch' } & Pitch)
-  | { event: 'check'; part_id: string | null; kind: string; problem: string }
-  | { event: 'backing'; backing_id: string }
-  | { event: 'ended'; reason: string; problem: string; frames: number }
-  | { event: 'take'; take_id: string; part_id: string; note: string }
-  | { event: 'print'; print_id: string; material_id: string; state: Print['state']; progress: number; times_real_time: number | null }
-  | { event: 'notice'; problem: string }
 
 let state: LiveState = {
   connected: false,
@@ -165,7 +91,7 @@ export function useLive(): LiveState {
 }
 
 /** From where to where a pass is played: its windows, or all of it while they come by hand. */
-export function playedSpan(pass: RollingPass): Window {
+export function playedSpan(pass: RollingPass): FrameRange {
   const last = pass.windows.at(-1)
   if (pass.by_hand || !last) return { from_frame: pass.play_from_frame, to_frame: pass.to_frame }
   return { from_frame: pass.windows[0]!.from_frame, to_frame: last.to_frame }
@@ -230,7 +156,8 @@ function hear(message: Message) {
       if (message.problem && !state.measuring) notice(message.problem)
       break
     case 'take':
-      set({ newestTake: message })
+      // One that went into the bin is told of, and not the one that is meant from now on.
+      if (!message.binned) set({ newestTake: message })
       if (message.note) notice(message.note)
       refreshTakes()
       break

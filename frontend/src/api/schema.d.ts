@@ -1613,6 +1613,48 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sessions/{session_id}/playing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Song
+         * @description All that sounds when the song is played, as loud as a listener has set it.
+         */
+        get: operations["song_api_sessions__session_id__playing_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/materials/{material_id}/sound": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Sound
+         * @description Frames of the session of one channel of a material, as 32-bit floats (little-endian); silence where it has none.
+         *
+         *     With the `fingerprint` of its sound an answer may be kept: it never changes.
+         */
+        get: operations["sound_api_materials__material_id__sound_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sessions/{session_id}/hand-over": {
         parameters: {
             query?: never;
@@ -3363,6 +3405,40 @@ export interface components {
             gain_db: number;
         };
         /**
+         * PlayedChannel
+         * @description One channel of a track, and how loud it is in the left and the right ear.
+         */
+        PlayedChannel: {
+            /**
+             * Sound Url
+             * @description Where its samples are; with `from_frame` and `frames` appended.
+             */
+            sound_url: string;
+            /** Left */
+            left: number;
+            /** Right */
+            right: number;
+        };
+        /**
+         * PlayedTrack
+         * @description What a part sounds like, or a backing track, between two frames of the song.
+         */
+        PlayedTrack: {
+            /**
+             * Key
+             * @description Its strip in a cue: a part's id, or that of a backing track.
+             */
+            key: string;
+            /** Part Id */
+            part_id: string | null;
+            /** From Frame */
+            from_frame: number;
+            /** To Frame */
+            to_frame: number;
+            /** Channels */
+            channels: components["schemas"]["PlayedChannel"][];
+        };
+        /**
          * Power
          * @description Phase splitter and push-pull stage; sag softens the supply, presence lifts the highs into it.
          */
@@ -4508,6 +4584,481 @@ export interface components {
             /** Differences */
             differences: components["schemas"]["Difference"][];
         };
+        /**
+         * BackingMade
+         * @description What the computer played became a backing track.
+         */
+        BackingMade: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            event: "backing";
+            /**
+             * Session Id
+             * Format: uuid
+             */
+            session_id: string;
+            /**
+             * Backing Id
+             * Format: uuid
+             */
+            backing_id: string;
+        };
+        /**
+         * Changed
+         * @description A page changed something: the others ask again for what they show.
+         */
+        Changed: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            event: "changed";
+            /** By */
+            by: string;
+        };
+        /**
+         * ChannelFile
+         * @description A channel of a roll and the file it goes to, relative to its take's folder.
+         */
+        ChannelFile: {
+            /** Name */
+            name: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "di" | "mic" | "sim";
+            /** File */
+            file: string;
+        };
+        /** CheckEnded */
+        CheckEnded: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            event: "check";
+            /**
+             * Session Id
+             * Format: uuid
+             */
+            session_id: string;
+            /** Part Id */
+            part_id: string | null;
+            /** Kind */
+            kind: string;
+            /** Problem */
+            problem: string;
+        };
+        /**
+         * Listening
+         * @description A check, or the computer's playback, is being recorded.
+         */
+        Listening: {
+            /**
+             * V
+             * @default 3
+             */
+            v: number;
+            /**
+             * Event
+             * @default listening
+             * @constant
+             */
+            event: "listening";
+            /**
+             * Roll Id
+             * Format: uuid
+             */
+            roll_id: string;
+            /**
+             * Session Id
+             * Format: uuid
+             */
+            session_id: string;
+            /** Part Id */
+            part_id: string | null;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "level" | "tuning" | "noise" | "bleed" | "latency" | "computer";
+            /** Frames */
+            frames: number;
+            /** Channels */
+            channels: components["schemas"]["ChannelFile"][];
+        };
+        /**
+         * LiveState
+         * @description How it is now: told first to whoever opens a page, and to all whenever it changes.
+         */
+        LiveState: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            event: "state";
+            /**
+             * Engine
+             * @default starting
+             * @enum {string}
+             */
+            engine: "starting" | "warming" | "ready";
+            /** @default null */
+            rolling: components["schemas"]["Rolling"] | null;
+            /** @default null */
+            listening: components["schemas"]["Listening"] | null;
+            /** @default null */
+            standing_by: components["schemas"]["StandingBy"] | null;
+        };
+        /**
+         * Meters
+         * @description Levels since the last message, and the new columns of the wave.
+         *
+         *     `columns` holds, per channel, pairs of minimum and maximum in 127ths, each of
+         *     `frames_per_column` frames, beginning with column `first_column` of the pass.
+         */
+        Meters: {
+            /**
+             * V
+             * @default 3
+             */
+            v: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            event: "meters";
+            /**
+             * Roll Id
+             * Format: uuid
+             */
+            roll_id: string;
+            /** Frame */
+            frame: number;
+            /** Bar */
+            bar: number;
+            /** Beat */
+            beat: number;
+            /** Peak Dbfs */
+            peak_dbfs: number[];
+            /** Average Dbfs */
+            average_dbfs: number[];
+            /** Frames Per Column */
+            frames_per_column: number;
+            /** First Column */
+            first_column: number;
+            /** Columns */
+            columns: [
+                number,
+                number
+            ][][];
+            /**
+             * Space Left S
+             * @default null
+             */
+            space_left_s: number | null;
+            /**
+             * Lost Frames
+             * @description That the device lost since the roll began.
+             * @default 0
+             */
+            lost_frames: number;
+            /**
+             * Monitor Load
+             * @description Of the time that sounds, the share hearing it took.
+             * @default null
+             */
+            monitor_load: number | null;
+            /**
+             * Monitor Worst
+             * @description The same of the slowest block, of its own time.
+             * @default null
+             */
+            monitor_worst: number | null;
+        };
+        /** NoticeTold */
+        NoticeTold: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            event: "notice";
+            /** Problem */
+            problem: string;
+        };
+        /**
+         * Pitch
+         * @description What the tuner reads, thirty times a second; all null while nothing can be read.
+         */
+        Pitch: {
+            /**
+             * V
+             * @default 3
+             */
+            v: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            event: "pitch";
+            /**
+             * Roll Id
+             * Format: uuid
+             */
+            roll_id: string;
+            /**
+             * Note
+             * @default null
+             */
+            note: string | null;
+            /**
+             * String
+             * @default null
+             */
+            string: number | null;
+            /**
+             * Cents
+             * @default null
+             */
+            cents: number | null;
+            /**
+             * Frequency Hz
+             * @default null
+             */
+            frequency_hz: number | null;
+            /**
+             * Drift Cents
+             * @default null
+             */
+            drift_cents: number | null;
+            /**
+             * Since Onset S
+             * @default null
+             */
+            since_onset_s: number | null;
+        };
+        /**
+         * PrintTold
+         * @description How far a print is.
+         */
+        PrintTold: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            event: "print";
+            /**
+             * Print Id
+             * Format: uuid
+             */
+            print_id: string;
+            /**
+             * Material Id
+             * Format: uuid
+             */
+            material_id: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "waiting" | "rendering" | "ready" | "failed" | "stopped";
+            /** Progress */
+            progress: number;
+            /** Times Real Time */
+            times_real_time: number | null;
+        };
+        /** RollEnded */
+        RollEnded: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            event: "ended";
+            /**
+             * Roll Id
+             * Format: uuid
+             */
+            roll_id: string;
+            /** Frames */
+            frames: number;
+            /**
+             * Reason
+             * @enum {string}
+             */
+            reason: "stopped" | "section" | "space" | "problem";
+            /** Problem */
+            problem: string;
+        };
+        /**
+         * Rolling
+         * @description A pass rolls: told when the roll begins, at every seam, and when a window is opened or closed by hand.
+         */
+        Rolling: {
+            /**
+             * V
+             * @default 3
+             */
+            v: number;
+            /**
+             * Event
+             * @default rolling
+             * @constant
+             */
+            event: "rolling";
+            /**
+             * Roll Id
+             * Format: uuid
+             */
+            roll_id: string;
+            /**
+             * Session Id
+             * Format: uuid
+             */
+            session_id: string;
+            /** Section Id */
+            section_id: string | null;
+            /**
+             * Way
+             * @enum {string}
+             */
+            way: "once" | "loop" | "windows";
+            /** Pass Number */
+            pass_number: number;
+            /**
+             * Again
+             * @description Another pass follows when this one is over.
+             */
+            again: boolean;
+            /**
+             * From Frame
+             * @description Of the file: where in the song this pass begins.
+             */
+            from_frame: number;
+            /**
+             * Play From Frame
+             * @description Before it only the click counts in.
+             */
+            play_from_frame: number;
+            /** To Frame */
+            to_frame: number;
+            /** Windows */
+            windows: components["schemas"]["Window"][];
+            /** By Hand */
+            by_hand: boolean;
+            /** Punched In */
+            punched_in: boolean;
+            /** Parts */
+            parts: components["schemas"]["RollingPart"][];
+        };
+        /**
+         * RollingPart
+         * @description The take of one part that grows now.
+         */
+        RollingPart: {
+            /**
+             * Part Id
+             * Format: uuid
+             */
+            part_id: string;
+            /**
+             * Take Id
+             * Format: uuid
+             */
+            take_id: string;
+            /** Number */
+            number: number;
+            /** Channels */
+            channels: components["schemas"]["ChannelFile"][];
+        };
+        /**
+         * StandingBy
+         * @description Nothing rolls, and what is armed can be heard.
+         */
+        StandingBy: {
+            /**
+             * V
+             * @default 3
+             */
+            v: number;
+            /**
+             * Event
+             * @default standing_by
+             * @constant
+             */
+            event: "standing_by";
+            /**
+             * Roll Id
+             * Format: uuid
+             */
+            roll_id: string;
+            /**
+             * Session Id
+             * Format: uuid
+             */
+            session_id: string;
+            /** Channels */
+            channels: components["schemas"]["ChannelFile"][];
+        };
+        /**
+         * TakeEntered
+         * @description A take is among the others; `note` is what the program has to say of it.
+         */
+        TakeEntered: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            event: "take";
+            /**
+             * Take Id
+             * Format: uuid
+             */
+            take_id: string;
+            /**
+             * Part Id
+             * Format: uuid
+             */
+            part_id: string;
+            /** Note */
+            note: string;
+            /** Binned */
+            binned: boolean;
+        };
+        /**
+         * WorkTold
+         * @description How far a piece of work is.
+         */
+        WorkTold: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            event: "work";
+            /**
+             * Work Id
+             * Format: uuid
+             */
+            work_id: string;
+            /** Kind */
+            kind: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "waiting" | "working" | "done" | "failed" | "stopped";
+            /** Progress */
+            progress: number;
+            /** Session Id */
+            session_id: string | null;
+            /** Detail */
+            detail: {
+                [key: string]: unknown;
+            };
+        };
+        LiveMessage: components["schemas"]["LiveState"] | components["schemas"]["Changed"] | components["schemas"]["NoticeTold"] | components["schemas"]["RollEnded"] | components["schemas"]["TakeEntered"] | components["schemas"]["CheckEnded"] | components["schemas"]["BackingMade"] | components["schemas"]["WorkTold"] | components["schemas"]["PrintTold"] | components["schemas"]["Meters"] | components["schemas"]["Pitch"];
     };
     responses: never;
     parameters: never;
@@ -7512,6 +8063,76 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["BinView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    song_api_sessions__session_id__playing_get: {
+        parameters: {
+            query?: {
+                cue_id?: string | null;
+            };
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlayedTrack"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    sound_api_materials__material_id__sound_get: {
+        parameters: {
+            query: {
+                from_frame: number;
+                frames: number;
+                kind: ("di" | "mic" | "sim" | "track")[];
+                name?: string | null;
+                fingerprint?: string | null;
+            };
+            header?: never;
+            path: {
+                material_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": unknown;
                 };
             };
             /** @description Validation Error */

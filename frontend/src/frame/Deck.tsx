@@ -36,7 +36,7 @@ export function Deck() {
         {rolling ? 'Stop' : engine === 'ready' ? 'Roll' : 'Warming up'}
         <span className="font-normal">Page Down</span>
       </button>
-      <DeckButton onClick={desk.playOrStop} pressed={playing} disabled={!take || Boolean(rolling)}>
+      <DeckButton onClick={desk.playOrStop} pressed={playing} disabled={Boolean(rolling)}>
         {playing ? <Square size={13} fill="currentColor" /> : <Play size={13} fill="currentColor" />}
         {loading ? 'Loading' : playing ? 'Stop' : 'Play'} <span className="text-on-deck-soft">Space</span>
       </DeckButton>
@@ -62,7 +62,7 @@ export function Deck() {
             </>
           ) : sound ? (
             <>
-              <b>{sound.name}</b> {take && `of take ${take.number}`}, equal loudness
+              <b>{sound.name}</b> {take && `of take ${take.number}`}, {desk.alone ? 'alone (A)' : 'among the parts (A)'}
             </>
           ) : (
             'nothing yet'

@@ -40,6 +40,7 @@ export function Frame() {
     { key: 'PageUp', does: 'bin the last pass and roll again', act: desk.rolling.binAndRoll },
     { key: ' ', does: 'play, and stop', act: desk.playOrStop },
     { key: 'd', does: 'hear it dry, and back', act: desk.hearDry },
+    { key: 'a', does: 'hear it alone, or among the other parts', act: desk.toggleAlone },
     { key: 'l', does: 'loop the take', act: desk.toggleLoop },
     { key: 'c', does: 'click while rolling, on or off', act: desk.toggleClick },
     { key: 'u', does: 'undo', act: () => void desk.history.undo() },

@@ -1,9 +1,10 @@
 import { createContext, useContext, useEffect, useMemo, useState, useSyncExternalStore } from 'react'
 import { type Comparison, type Part, type Session, type Sheet, type Take, answered, api } from '../api/client'
 import { notice, playedSpan, useLive } from '../api/live'
-import { queryClient, useBackings, useComparison, useSheet, useTakes } from '../api/queries'
-import { barBeat } from '../signal/format'
-import { Player, type PlayerSound } from '../sound/player'
+import { orSay } from '../api/acts'
+import { queryClient, useComparison, useSheet, useTakes } from '../api/queries'
+import { barBeat, barOne } from '../signal/format'
+import { type BesideSound, Player, type PlayerSound } from '../sound/player'
 import { useEars } from './useEars'
 import { useHistory } from './useHistory'
 import { useRolling } from './useRolling'
@@ -28,6 +29,9 @@ interface Desk {
   setHeardBeside: (said: { name: string; detail: string } | null) => void
   player: Player
   playOrStop: () => void
+  /** Only what is chosen is heard, without the other parts. */
+  alone: boolean
+  toggleAlone: () => void
   seek: (frame: number) => void
   loops: boolean
   toggleLoop: () => void
@@ -38,6 +42,8 @@ interface Desk {
   history: ReturnType<typeof useHistory>
   arm: (partId: string) => void
 }
+
+const ALONE_KEY = 'fatsignal.alone'
 
 const Context = createContext<Desk | null>(null)
 
@@ -55,7 +61,12 @@ export function usePlayer() {
 /** What is chosen in the session, and the acts of the deck that work in every station. */
 export function SessionProvider({ session, children }: { session: Session; children: React.ReactNode }) {
   const live = useLive()
-  const player = useMemo(() => new Player(session.rate_hz), [session.rate_hz])
+  const player = useMemo(() => {
+    const made = new Player(session.rate_hz)
+    made.setAlone(localStorage.getItem(ALONE_KEY) === 'yes')
+    return made
+  }, [session.rate_hz])
+  const { alone } = useSyncExternalStore(player.subscribe, player.snapshot)
   const part = session.parts.find((entry) => entry.armed) ?? session.parts[0]
   const sheet = useSheet(session.id, part?.id)
   const takes = useTakes(session.id)
@@ -84,13 +95,6 @@ export function SessionProvider({ session, children }: { session: Session; child
     ofPart.find((entry) => entry.id === line?.first_take_id) ??
     ofPart[0]
   const comparison = useComparison(take?.id).data
-  const backingSounds: PlayerSound[] = (useBackings(session.id).data ?? []).map((backing) => ({
-    key: `backing-${backing.id}`,
-    url: backing.audio_url,
-    gainDb: backing.gain_db,
-    fromFrame: backing.placed_frame,
-    always: true,
-  }))
   const sounds = comparison?.sounds ?? []
   const heard = (sounds.find((sound) => sound.key === wanted) ?? sounds.find((s) => s.kind === 'mic') ?? sounds[0])?.key
 
@@ -133,18 +137,60 @@ export function SessionProvider({ session, children }: { session: Session; child
     }))
   }
 
-  function play(frame: number) {
-    if (!take || !comparison || !heard) return
-    const inside = frame >= take.window_from_frame && frame < take.window_to_frame
-    const window: [number, number] = [take.window_from_frame, take.window_to_frame]
-    const from = inside ? frame : take.window_from_frame
-    // A loop goes round without the song: its backing track would run away from it.
-    const beside = loops ? [] : backingSounds
-    const countIn = clicks ? countInBefore(session, from) : null
-    void player.play([...playerSounds(), ...beside], heard, from, loops ? window : null, countIn)
+  /** What is beside a part, or the whole song: as it is now, as loud as the listener has set it. */
+  async function besideOf(partId: string | null): Promise<BesideSound[]> {
+    const tracks = await answered(
+      api.GET('/api/sessions/{session_id}/playing', {
+        params: { path: { session_id: session.id }, query: cue ? { cue_id: cue.id } : {} },
+      }),
+    )
+    return tracks
+      .filter((track) => partId === null || track.part_id !== partId)
+      .map((track) => ({
+        key: track.key,
+        channels: track.channels.map(({ sound_url, left, right }) => ({ url: sound_url, left, right })),
+        fromFrame: track.from_frame,
+        toFrame: track.to_frame,
+      }))
+  }
+
+  /** The chosen take among the other parts where the playhead lies in it, else the song as it is. */
+  async function play(frame: number) {
+    const inside = take && comparison && heard && frame >= take.window_from_frame && frame < take.window_to_frame
+    if (loops && take && comparison && heard) {
+      // A loop goes round without the song, which would run away from it.
+      const window: [number, number] = [take.window_from_frame, take.window_to_frame]
+      const from = inside ? frame : take.window_from_frame
+      return player.play(playerSounds(), heard, from, window, clicks ? countInBefore(session, from) : null)
+    }
+    const beside = await besideOf(inside ? take.part_id : null)
+    const countIn = clicks ? countInBefore(session, frame) : null
+    if (!inside) {
+      if (beside.some((sound) => sound.toFrame > frame)) return player.play([], null, frame, null, countIn, beside)
+      // Nothing sounds from here on: what is chosen is meant.
+      if (!take || !comparison || !heard) return notice('nothing is recorded here yet: there is nothing to play')
+      player.seek(take.window_from_frame)
+      return play(take.window_from_frame)
+    }
+    // What is compared is brought to one loudness: the song follows, so that the balance stays.
+    const asMixed = sounds.find((sound) => sound.kind === 'mic') ?? sounds[0]
+    return player.play(playerSounds(), heard, frame, null, countIn, beside, asMixed?.gain_db ?? 0)
+  }
+
+  /** Where playing begins: where it stopped or was put; at first where the chosen section begins. */
+  function playhead() {
+    return player.frameNow() || line?.from_frame || barOne(session)
+  }
+
+  /** Whoever chooses a take wants to hear it: the playhead goes to it, unless it is there already. */
+  function goTo(chosen: Take | undefined) {
+    const at = playhead()
+    if (!chosen || player.state.playing || (at >= chosen.window_from_frame && at < chosen.window_to_frame)) return
+    player.seek(chosen.window_from_frame)
   }
 
   function hear(key: string) {
+    goTo(take)
     setWanted(key)
     player.choose(key)
   }
@@ -164,6 +210,7 @@ export function SessionProvider({ session, children }: { session: Session; child
     },
     take,
     chooseTake: (id, how) => {
+      goTo(all.find((entry) => entry.id === id))
       if (id === take?.id) return
       if (!how?.goesOn) player.stop()
       setTake(id)
@@ -185,7 +232,12 @@ export function SessionProvider({ session, children }: { session: Session; child
     heardBeside,
     setHeardBeside,
     player,
-    playOrStop: () => (player.state.playing || player.state.loading ? player.stop() : play(player.frameNow())),
+    playOrStop: () => (player.state.playing || player.state.loading ? player.stop() : void orSay(() => play(playhead()))),
+    alone,
+    toggleAlone: () => {
+      localStorage.setItem(ALONE_KEY, alone ? 'no' : 'yes')
+      player.setAlone(!alone)
+    },
     seek: (frame) => player.seek(frame),
     loops,
     toggleLoop: () => {

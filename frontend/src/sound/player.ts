@@ -1,3 +1,5 @@
+import { SoundStream, type StreamedChannel } from './stream'
+
 /**
  * Plays several versions of one stretch of sound at once and lets one be heard.
  *
@@ -9,8 +11,14 @@ export interface PlayerSound {
   url: string
   gainDb: number
   fromFrame: number
-  /** Sounds whatever else is heard: a backing track. */
-  always?: boolean
+}
+
+/** What sounds beside them, whatever of them is heard: other parts, backing tracks. It is fetched as it plays. */
+export interface BesideSound {
+  key: string
+  channels: StreamedChannel[]
+  fromFrame: number
+  toFrame: number
 }
 
 /** A click that counts in before the sounds begin. */
@@ -25,6 +33,8 @@ export interface PlayerState {
   heard: string | null
   frame: number
   problem: string | null
+  /** What is beside is silent. */
+  alone: boolean
 }
 
 const SWITCH_S = 0.006
@@ -32,11 +42,12 @@ const SWITCH_S = 0.006
 const AHEAD_S = 0.012
 const START_S = 0.03
 const MOST_KEPT = 24
+const BESIDE = 'beside'
 
 export class Player {
   private context: AudioContext | null = null
   private buffers = new Map<string, Promise<AudioBuffer>>()
-  private running: { key: string; source: AudioBufferSourceNode; gain: GainNode; level: number }[] = []
+  private running: Running[] = []
   private fadedAt = 0
   private sounds: PlayerSound[] = []
   private loop: [number, number] | null = null
@@ -44,7 +55,10 @@ export class Player {
   private startFrame = 0
   private round = 0
   private listeners = new Set<() => void>()
-  state: PlayerState = { playing: false, loading: false, heard: null, frame: 0, problem: null }
+  private beside: BesideSound[] = []
+  private besideGainDb = 0
+  private ending: ReturnType<typeof setTimeout> | undefined
+  state: PlayerState = { playing: false, loading: false, heard: null, frame: 0, problem: null, alone: false }
 
   constructor(readonly rateHz: number) {}
 
@@ -94,13 +108,18 @@ export class Player {
     return kept
   }
 
-  /** Play from a frame of the session; the sound named `heard` is heard, the others run along silently. */
+  /**
+   * Play from a frame of the session; the sound named `heard` is heard, the others run along silently. What is beside
+   * sounds with all of them, by so many dB louder or softer as they are.
+   */
   async play(
     sounds: PlayerSound[],
-    heard: string,
+    heard: string | null,
     fromFrame: number,
     loop: [number, number] | null,
     countIn: CountIn | null = null,
+    beside: BesideSound[] = [],
+    besideGainDb = 0,
   ) {
     const round = ++this.round
     this.halt()
@@ -109,23 +128,37 @@ export class Player {
       const context = this.audio()
       await context.resume()
       const counting = countIn ? await this.buffer(countIn.url) : null
-      const buffers = await Promise.all(sounds.map((sound) => this.buffer(sound.url)))
+      const streams = beside.map(
+        (sound) =>
+          new SoundStream(context, this.rateHz, sound.channels, sound.fromFrame, sound.toFrame, (problem) => {
+            if (round === this.round) this.set({ problem: problem.message })
+          }),
+      )
+      const [buffers] = await Promise.all([
+        Promise.all(sounds.map((sound) => this.buffer(sound.url))),
+        Promise.all(streams.map((stream) => stream.prepare(fromFrame))),
+      ])
       if (round !== this.round) return
       this.sounds = sounds
+      this.beside = beside
+      this.besideGainDb = besideGainDb
       this.loop = loop
       this.startFrame = fromFrame
-      this.startedAt = context.currentTime + START_S + (countIn ? countIn.frames / this.rateHz : 0)
-      if (counting) this.count(counting, context.currentTime + START_S)
+      // On a sample of the audio clock: pieces that follow each other meet without a seam.
+      const counted = Math.ceil((context.currentTime + START_S) * this.rateHz)
+      const startSample = counted + (countIn ? countIn.frames : 0)
+      this.startedAt = startSample / this.rateHz
+      if (counting) this.count(counting, counted / this.rateHz)
       let longest: AudioBufferSourceNode | null = null
       let longestEnd = -1
       for (const [index, sound] of sounds.entries()) {
         const buffer = buffers[index]!
         const gain = context.createGain()
-        const level = sound.always || sound.key === this.state.heard ? amplitude(sound.gainDb) : 0
+        const level = sound.key === this.state.heard ? amplitude(sound.gainDb) : 0
         gain.gain.value = level
         const source = context.createBufferSource()
         source.buffer = buffer
-        if (loop && !sound.always) {
+        if (loop) {
           source.loop = true
           source.loopStart = Math.max(0, (loop[0] - sound.fromFrame) / this.rateHz)
           source.loopEnd = Math.min(buffer.duration, (loop[1] - sound.fromFrame) / this.rateHz)
@@ -134,13 +167,27 @@ export class Player {
         const offset = (fromFrame - sound.fromFrame) / this.rateHz
         source.start(this.startedAt + Math.max(0, -offset), Math.max(0, Math.min(offset, buffer.duration)))
         const end = sound.fromFrame + buffer.length
-        if (end > longestEnd && !sound.always) [longest, longestEnd] = [source, end]
-        this.running.push({ key: sound.key, source, gain, level })
+        if (end > longestEnd) [longest, longestEnd] = [source, end]
+        this.running.push({ key: sound.key, gain, level, stop: (at) => stopped(source, at) })
+      }
+      for (const stream of streams) {
+        const gain = context.createGain()
+        const level = this.state.alone ? 0 : amplitude(besideGainDb)
+        gain.gain.value = level
+        stream.output.connect(gain).connect(context.destination)
+        stream.start(fromFrame, startSample)
+        this.running.push({ key: BESIDE, gain, level, stop: (at) => stream.stop(at) })
       }
       if (longest)
         longest.onended = () => {
           if (round === this.round && this.state.playing) this.stop()
         }
+      else {
+        // The song by itself: it is over when the last of it is.
+        const last = Math.max(fromFrame, ...beside.map((sound) => sound.toFrame))
+        const left = this.startedAt - context.currentTime + (last - fromFrame) / this.rateHz
+        this.ending = setTimeout(() => round === this.round && this.stop(), 1000 * left)
+      }
       this.set({ playing: true, loading: false })
     } catch (error) {
       if (round === this.round) this.set({ loading: false, playing: false, problem: (error as Error).message })
@@ -153,9 +200,20 @@ export class Player {
     if (!this.state.playing) return
     const sounds = new Map(this.sounds.map((sound) => [sound.key, sound]))
     this.fade((other) => {
+      if (other === BESIDE) return this.besideLevel()
       const sound = sounds.get(other)
-      return sound && (sound.always || other === key) ? amplitude(sound.gainDb) : 0
+      return sound && other === key ? amplitude(sound.gainDb) : 0
     })
+  }
+
+  /** Hear what is chosen alone, or with what is beside it again. */
+  setAlone(alone: boolean) {
+    this.set({ alone })
+    if (this.state.playing && this.state.heard) this.choose(this.state.heard)
+  }
+
+  private besideLevel() {
+    return this.state.alone ? 0 : amplitude(this.besideGainDb)
   }
 
   private count(buffer: AudioBuffer, at: number) {
@@ -166,7 +224,7 @@ export class Player {
     source.connect(gain).connect(context.destination)
     source.start(at)
     // It is stopped with everything else.
-    this.running.push({ key: 'count-in', source, gain, level: 1 })
+    this.running.push({ key: 'count-in', gain, level: 1, stop: (end) => stopped(source, end) })
   }
 
   /** Fade every running sound to its level, all at the same instant; returns when it is done. */
@@ -183,7 +241,8 @@ export class Player {
   }
 
   seek(frame: number) {
-    if (this.state.playing && this.state.heard) void this.play(this.sounds, this.state.heard, frame, this.loop)
+    if (this.state.playing)
+      void this.play(this.sounds, this.state.heard, frame, this.loop, null, this.beside, this.besideGainDb)
     else this.set({ frame })
   }
 
@@ -196,11 +255,9 @@ export class Player {
 
   private halt() {
     const end = this.fade(() => 0)
-    for (const { source } of this.running) {
-      source.onended = null
-      source.stop(end)
-    }
+    for (const sound of this.running) sound.stop(end)
     this.running = []
+    clearTimeout(this.ending)
   }
 
   /** Play one sound once beside everything else: the click while rolling. Returns what stops it. */
@@ -217,6 +274,18 @@ export class Player {
     if (offset < buffer.duration) source.start(context.currentTime + Math.max(0, -offset), Math.max(0, offset))
     return () => source.stop()
   }
+}
+
+interface Running {
+  key: string
+  gain: GainNode
+  level: number
+  stop: (at: number) => void
+}
+
+function stopped(source: AudioBufferSourceNode, at: number) {
+  source.onended = null
+  source.stop(at)
 }
 
 export function amplitude(gainDb: number) {

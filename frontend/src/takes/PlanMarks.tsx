@@ -1,6 +1,6 @@
 import { useState } from 'react'
 import type { RollSettings, SheetLine } from '../api/client'
-import type { Window } from '../api/live'
+import type { FrameRange } from '../api/live'
 
 interface PlanMarksProps {
   line: SheetLine
@@ -9,13 +9,13 @@ interface PlanMarksProps {
   span: number
   bottom: number
   snap: (frame: number) => number
-  onChange: (index: number, window: Window | null) => void
+  onChange: (index: number, window: FrameRange | null) => void
 }
 
 /** What the next roll uses, under the bars: windows as brackets whose ends can be dragged, a loop as one with a turn. */
 export function PlanMarks({ line, settings, left, span, bottom, snap, onChange }: PlanMarksProps) {
   const x = (frame: number) => left + ((frame - line.from_frame) / (line.to_frame - line.from_frame)) * span
-  const inside = (window: Window) => window.from_frame < line.to_frame && window.to_frame > line.from_frame
+  const inside = (window: FrameRange) => window.from_frame < line.to_frame && window.to_frame > line.from_frame
   if (settings.way === 'loop') {
     const bars = line.bars.filter(
       (bar) => bar.number >= settings.loop_bar && bar.number < settings.loop_bar + settings.loop_bars,
@@ -52,16 +52,16 @@ export function PlanMarks({ line, settings, left, span, bottom, snap, onChange }
 }
 
 interface BracketProps {
-  window: Window
+  window: FrameRange
   line: SheetLine
   x: (frame: number) => number
   bottom: number
   frameAt: (x: number) => number
-  onChange: (window: Window | null) => void
+  onChange: (window: FrameRange | null) => void
 }
 
 function Bracket({ window, line, x, bottom, frameAt, onChange }: BracketProps) {
-  const [dragged, setDragged] = useState<Window | null>(null)
+  const [dragged, setDragged] = useState<FrameRange | null>(null)
   const shown = dragged ?? window
   const from = x(Math.max(shown.from_frame, line.from_frame))
   const to = x(Math.min(shown.to_frame, line.to_frame))

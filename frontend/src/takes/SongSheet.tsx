@@ -1,6 +1,6 @@
 import { memo, useMemo, useState } from 'react'
 import type { SheetLine, Take } from '../api/client'
-import { type RollState, type Window, playedSpan, useLive } from '../api/live'
+import { type RollState, type FrameRange, playedSpan, useLive } from '../api/live'
 import { useWave } from '../api/queries'
 import { useWidth } from '../frame/useWidth'
 import { useDesk } from '../frame/SessionContext'
@@ -111,7 +111,7 @@ function nearest(line: SheetLine, frame: number): number {
 }
 
 /** The bars that were dragged over; null for a click that only trembled. */
-function dragged(drag: { line: SheetLine; from: number; to: number }, barWidth: number): Window | null {
+function dragged(drag: { line: SheetLine; from: number; to: number }, barWidth: number): FrameRange | null {
   const bar = (drag.line.to_frame - drag.line.from_frame) / drag.line.bars.length
   if (Math.abs(drag.to - drag.from) * (barWidth / bar) < 8) return null
   const [low, high] = [Math.min(drag.from, drag.to), Math.max(drag.from, drag.to)]
@@ -120,7 +120,7 @@ function dragged(drag: { line: SheetLine; from: number; to: number }, barWidth: 
   return { from_frame: touched[0]!.from_frame, to_frame: touched.at(-1)!.to_frame }
 }
 
-function Dragged({ line, range, span }: { line: SheetLine; range: Window; span: number }) {
+function Dragged({ line, range, span }: { line: SheetLine; range: FrameRange; span: number }) {
   const x = (frame: number) => NAMES + ((frame - line.from_frame) / (line.to_frame - line.from_frame)) * span
   const from = x(range.from_frame)
   return <rect x={from} y="4" width={x(range.to_frame) - from} height={LINE - 8} fill="var(--mic)" opacity="0.14" />

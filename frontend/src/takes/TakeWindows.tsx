@@ -1,6 +1,6 @@
 import { useState } from 'react'
 import type { Take } from '../api/client'
-import { type Window } from '../api/live'
+import { type FrameRange } from '../api/live'
 import { useWave } from '../api/queries'
 import { useDesk } from '../frame/SessionContext'
 import { barBeat } from '../signal/format'
@@ -17,7 +17,7 @@ export function TakeWindows({ take }: { take: Take }) {
   const { session } = useDesk()
   const acts = useTakeActs()
   const wave = useWave(take.id).data
-  const [dragged, setDragged] = useState<Window[] | null>(null)
+  const [dragged, setDragged] = useState<FrameRange[] | null>(null)
   const windows = dragged ?? take.windows
   const end = take.from_frame + take.frames
   const x = (frame: number) => ((frame - take.from_frame) / take.frames) * WIDTH
@@ -34,7 +34,7 @@ export function TakeWindows({ take }: { take: Take }) {
 
   const whole = windows[0]?.from_frame === take.from_frame && windows[0].to_frame === end
 
-  function moved(at: number, edge: keyof Window, frame: number) {
+  function moved(at: number, edge: keyof FrameRange, frame: number) {
     const next = windows.map((window, place) => (place === at ? { ...window, [edge]: frame } : window))
     if (next[at]!.to_frame > next[at]!.from_frame) setDragged(next)
   }

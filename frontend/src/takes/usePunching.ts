@@ -1,6 +1,6 @@
 import { useState } from 'react'
 import type { SheetLine } from '../api/client'
-import { type Window, notice } from '../api/live'
+import { type FrameRange, notice } from '../api/live'
 import { useDesk } from '../frame/SessionContext'
 import { barBeat } from '../signal/format'
 
@@ -10,18 +10,18 @@ export function usePunching() {
   const { settings, setSettings } = rolling
   const [pressedIn, setPressedIn] = useState<number | null>(null)
 
-  function add(window: Window) {
+  function add(window: FrameRange) {
     if (settings) setSettings({ way: 'windows', windows: [...settings.windows, window] })
   }
 
   /** A range of bars of the sheet: the loop where it loops, else one more window. */
-  function setRange(line: SheetLine, window: Window) {
+  function setRange(line: SheetLine, window: FrameRange) {
     if (settings?.way !== 'loop') return add(window)
     const bars = line.bars.filter((bar) => bar.from_frame < window.to_frame && bar.to_frame > window.from_frame)
     if (bars.length) setSettings({ loop_bar: bars[0]!.number, loop_bars: bars.length })
   }
 
-  function replace(index: number, window: Window | null) {
+  function replace(index: number, window: FrameRange | null) {
     if (!settings) return
     const windows = settings.windows.filter((_, place) => place !== index)
     setSettings({ windows: window ? [...windows, window] : windows })

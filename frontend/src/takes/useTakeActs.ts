@@ -1,38 +1,46 @@
-import { orSay } from '../api/acts'
+import { orSay, turns } from '../api/acts'
 import { type Take, answered, api, madeFrom } from '../api/client'
 import { notice } from '../api/live'
 import { queryClient, refreshTakes } from '../api/queries'
 import { useDesk } from '../frame/SessionContext'
+
+// One after the other, whichever row or drawer they come from.
+const { inTurn } = turns()
 
 /** What a person does with a take; the server can undo each act. */
 export function useTakeActs() {
   const { session } = useDesk()
 
   function show(changed: Take) {
+    // A question under way will be answered with what was before.
+    void queryClient.cancelQueries({ queryKey: ['takes', session.id] })
     queryClient.setQueryData<Take[]>(['takes', session.id], (old) => old?.map((take) => (take.id === changed.id ? changed : take)))
   }
 
-  const made = (take: Take) => ({ path: { take_id: take.id }, header: madeFrom(take.revision) })
-
-  async function shown(changes: Promise<Take>) {
-    show(await changes)
-    refreshTakes()
+  /** A change of a take, after those before it, made from what they made of it. */
+  function act(take: Take, change: (params: { path: { take_id: string }; header: { 'If-Match'?: string } }) => Promise<Take>) {
+    void orSay(() =>
+      inTurn(async () => {
+        const takes = queryClient.getQueryData<Take[]>(['takes', session.id])
+        const revision = (takes?.find((entry) => entry.id === take.id) ?? take).revision
+        show(await change({ path: { take_id: take.id }, header: madeFrom(revision) }))
+        refreshTakes()
+      }),
+    )
   }
 
   return {
-    rate: (take: Take, rating: Take['rating']) =>
-      void orSay(() => {
-        const next = take.rating === rating ? null : rating
-        return shown(answered(api.PUT('/api/takes/{take_id}/rating', { params: made(take), body: { rating: next } })))
-      }),
+    rate: (take: Take, wanted: Take['rating']) => {
+      const rating = take.rating === wanted ? null : wanted
+      act(take, (params) => answered(api.PUT('/api/takes/{take_id}/rating', { params, body: { rating } })))
+    },
     setNote: (take: Take, note: string) =>
-      void orSay(() => shown(answered(api.PUT('/api/takes/{take_id}/note', { params: made(take), body: { note } })))),
+      act(take, (params) => answered(api.PUT('/api/takes/{take_id}/note', { params, body: { note } }))),
     setWindows: (take: Take, windows: Take['windows']) =>
-      void orSay(() => shown(answered(api.PUT('/api/takes/{take_id}/windows', { params: made(take), body: { windows } })))),
+      act(take, (params) => answered(api.PUT('/api/takes/{take_id}/windows', { params, body: { windows } }))),
     slip: (take: Take, by: { samples?: number; ms?: number; quarters?: string }) =>
-      void orSay(() => shown(answered(api.POST('/api/takes/{take_id}/slip', { params: made(take), body: by })))),
-    putBack: (take: Take) =>
-      void orSay(() => shown(answered(api.DELETE('/api/takes/{take_id}/slip', { params: made(take) })))),
+      act(take, (params) => answered(api.POST('/api/takes/{take_id}/slip', { params, body: by }))),
+    putBack: (take: Take) => act(take, (params) => answered(api.DELETE('/api/takes/{take_id}/slip', { params }))),
     keepStarred: (takes: Take[]) =>
       void orSay(async () => {
         if (!takes.length) return

@@ -4,7 +4,12 @@ from collections.abc import Iterable
 from pathlib import Path
 from uuid import UUID
 
-from fatsignal.acts.materials import material_of_backing, material_of_print, material_of_take
+from fatsignal.acts.materials import (
+    material_of_backing,
+    material_of_part,
+    material_of_print,
+    material_of_take,
+)
 from fatsignal.errors import NotFound
 from fatsignal.files.material_files import MaterialOnDisk
 from fatsignal.store import backings, prints, sessions, takes
@@ -47,3 +52,22 @@ async def find_material(conn: Connection, material_id: UUID, sessions_folder: Pa
     if material_id not in found:
         raise NotFound("sound", material_id)
     return found[material_id]
+
+
+async def find_playable(conn: Connection, material_id: UUID, sessions_folder: Path) -> MaterialOnDisk:
+    """One of them, or what a part sounds like, by the part's id.
+
+    Raises
+    ------
+    NotFound
+        If nothing that sounds has this id.
+    """
+    found = await find_materials(conn, [material_id], sessions_folder)
+    if material_id in found:
+        return found[material_id]
+    kept = [take for take in await takes.takes_of_part(conn, material_id) if take.binned_at is None]
+    channels = await takes.channels_of(conn, [take.id for take in kept])
+    whole = material_of_part(material_id, kept, channels, sessions_folder)
+    if whole is None:
+        raise NotFound("sound", material_id)
+    return whole

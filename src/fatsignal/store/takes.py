@@ -176,6 +176,13 @@ async def get_take(conn: Connection, take_id: UUID) -> Take:
     return _from_row(row)
 
 
+async def takes_of_part(conn: Connection, part_id: UUID) -> list[Take]:
+    """All takes of a part, the newest first, those in the bin too."""
+    async with conn.cursor(row_factory=dict_row) as cur:
+        await cur.execute(f"SELECT {_TAKE} FROM take WHERE part_id = %s ORDER BY number DESC", (part_id,))
+        return [_from_row(row) async for row in cur]
+
+
 async def takes_by_id(conn: Connection, take_ids: Sequence[UUID]) -> dict[UUID, Take]:
     """Those of some ids that are takes, in one query."""
     async with conn.cursor(row_factory=dict_row) as cur:

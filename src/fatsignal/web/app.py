@@ -23,6 +23,7 @@ from fatsignal.web.ears import router as ears_router
 from fatsignal.web.limits import NotTooLarge
 from fatsignal.web.live import Hub
 from fatsignal.web.live import router as live_router
+from fatsignal.web.live_messages import describe_live_messages
 from fatsignal.web.problems import answer_problems
 from fatsignal.web.routes import (
     backings,
@@ -36,6 +37,7 @@ from fatsignal.web.routes import (
     kits,
     opening,
     parts,
+    playing,
     reamp,
     rig_sheets,
     rolls,
@@ -76,11 +78,13 @@ def create_app(place: Settings | None = None) -> FastAPI:
         cues,
         reamp,
         history,
+        playing,
     )
     for routes in (*stations, hand_over, waves):
         app.include_router(routes.router)
     app.include_router(live_router)
     app.include_router(ears_router)
+    describe_live_messages(app)
     _serve_pages(app)
     app.add_middleware(TellOthers)
     app.add_middleware(GZipMiddleware, minimum_size=2048, compresslevel=3)

@@ -4,6 +4,7 @@ from starlette.datastructures import Headers
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from fatsignal.web.live import Hub
+from fatsignal.web.live_messages import Changed
 
 # By this header a page names itself; it is told of no change of its own.
 PAGE_HEADER = "x-page"
@@ -32,4 +33,4 @@ class TellOthers:
         if status < 300:
             # After the transaction: it is committed before the answer begins.
             hub: Hub = scope["app"].state.hub
-            hub.tell({"event": "changed", "by": Headers(scope=scope).get(PAGE_HEADER, "")})
+            hub.tell(Changed(by=Headers(scope=scope).get(PAGE_HEADER, "")))

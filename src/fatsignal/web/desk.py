@@ -4,7 +4,6 @@ import asyncio
 import contextlib
 import logging
 from collections.abc import Sequence
-from typing import Any
 from uuid import UUID
 
 from psycopg_pool import AsyncConnectionPool
@@ -38,6 +37,7 @@ from fatsignal.store.database import Connection
 from fatsignal.web.entering import Entering
 from fatsignal.web.listening import ListeningDesk
 from fatsignal.web.live import Hub
+from fatsignal.web.live_messages import RollEnded
 
 _RETRY_S = 1.0
 # A device that hangs is closed under its reader; files of many channels take a moment to reach a slow disk.
@@ -191,7 +191,7 @@ class Desk:
                     self._rolling_takes = [part.take_id for part in event.rolling.parts] if event.rolling else []
                     self._hub.set_state(
                         engine="ready" if event.ready else "warming",
-                        rolling=event.rolling and event.rolling.model_dump(mode="json"),
+                        rolling=event.rolling,
                     )
                     self.entering.wake()
                 case Ready():
@@ -200,31 +200,35 @@ class Desk:
                     self._begun = True
                     self._set_rolling(event.roll_id)
                     self._rolling_takes = [part.take_id for part in event.parts]
-                    self._hub.set_state(rolling=event.model_dump(mode="json"))
+                    self._hub.set_state(rolling=event)
                     self._settle(None)
                 case PassEnded():
                     self.entering.wake()
                 case Notice():
-                    self._hub.tell({"event": "notice", "problem": event.problem})
+                    self._hub.notice(event.problem)
                 case Listening():
                     self._begun = True
                     self._set_rolling(event.roll_id)
-                    self._hub.set_state(listening=event.model_dump(mode="json"))
+                    self._hub.set_state(listening=event)
                     self._settle(None)
                 case Meters() | Pitch():
-                    self._hub.tell(event.model_dump(mode="json"))
+                    self._hub.tell(event)
                 case StandingBy():
-                    self._hub.set_state(standing_by=event.model_dump(mode="json"))
+                    self._hub.set_state(standing_by=event)
                 case Ended() if event.stood_by:
                     self._hub.set_state(standing_by=None)
                     if event.problem:
                         self._standby = None
-                        self._hub.tell({"event": "notice", "problem": event.problem})
+                        self._hub.notice(event.problem)
                 case Ended():
                     self._set_rolling(None)
                     await self._stand_by_again()
                     self._hub.set_state(rolling=None, listening=None)
-                    self._hub.tell(_ended_message(event))
+                    self._hub.tell(
+                        RollEnded(
+                            roll_id=event.roll_id, frames=event.frames, reason=event.reason, problem=event.problem
+                        )
+                    )
                     self._settle(event.problem or None)
                     if event.listened:
                         self.listening.ended(event)
@@ -236,7 +240,7 @@ class Desk:
                         self._set_rolling(None)
                         self.entering.wake()
                     self._settle(event.problem)
-                    self._hub.tell({"event": "notice", "problem": event.problem})
+                    self._hub.notice(event.problem)
 
     async def _stand_by_again(self) -> None:
         if self._standby is not None and self._answer is None:
@@ -248,13 +252,3 @@ class Desk:
                 self._answer.set_exception(RollRefused(problem))
             else:
                 self._answer.set_result(None)
-
-
-def _ended_message(event: Ended) -> dict[str, Any]:
-    return {
-        "event": "ended",
-        "roll_id": str(event.roll_id),
-        "frames": event.frames,
-        "reason": event.reason,
-        "problem": event.problem,
-    }

@@ -22,6 +22,7 @@ from fatsignal.config import Settings
 from fatsignal.errors import FatSignalError
 from fatsignal.store.database import Connection
 from fatsignal.web.live import Hub
+from fatsignal.web.live_messages import TakeEntered
 
 if TYPE_CHECKING:
     from fatsignal.acts.enter_roll import MeasuredRoll
@@ -125,7 +126,7 @@ class Entering:
             log.warning("%s waits for the database: %s", folder, trouble)
             if not self._database_away:
                 self._database_away = True
-                self._hub.tell({"event": "notice", "problem": _AWAY})
+                self._hub.notice(_AWAY)
             return False
         except ForeignKeyViolation:
             self._later(folder, "its part or session is not in this database")
@@ -144,18 +145,15 @@ class Entering:
         self._put_off.pop(folder, None)
         self._database_away = False
         if take is None:
-            self._hub.tell({"event": "notice", "problem": "nothing was rolled: the take was stopped at once"})
+            self._hub.notice("nothing was rolled: the take was stopped at once")
         else:
             log.info("take %s of part %s is entered from %s", take.id, take.part_id, folder)
             said = take.said
             if take.binned_at is not None:
                 said = f"take {take.number} is in the bin: {take.said or 'it was thrown there'}; U brings it back"
             self._hub.tell(
-                {
-                    "event": "take", "take_id": str(take.id), "part_id": str(take.part_id), "note": said,
-                    "binned": take.binned_at is not None,
-                }
-            )  # fmt: skip
+                TakeEntered(take_id=take.id, part_id=take.part_id, note=said, binned=take.binned_at is not None)
+            )
         return True
 
     def _later(self, folder: Path, problem: str) -> None:
@@ -168,12 +166,8 @@ class Entering:
         self._put_off[folder] = Waiting(shown, problem, tries, time.monotonic() + wait_s)
         log.warning("%s cannot be entered, and is tried again in %.0f s: %s", folder, wait_s, problem)
         if before is None or before.problem != problem:
-            self._hub.tell(
-                {
-                    "event": "notice",
-                    "problem": f"{folder.name} is on disk and not yet among the takes: {problem}; "
-                    "it is tried again by itself",
-                }
+            self._hub.notice(
+                f"{folder.name} is on disk and not yet among the takes: {problem}; it is tried again by itself"
             )
 
 

@@ -16,6 +16,7 @@ from fatsignal.errors import FatSignalError
 from fatsignal.store import sessions
 from fatsignal.store.database import Connection
 from fatsignal.web.live import Hub
+from fatsignal.web.live_messages import BackingMade, CheckEnded
 
 CHECKS = "checks"
 # Gives the engine an order and returns when it listens.
@@ -126,15 +127,9 @@ class ListeningDesk:
             await enter_backing(conn, session, kept, origin="computer", placed_frame=order.from_frame)
         # Only now: what was recorded lies there until it is entered.
         await asyncio.to_thread(shutil.rmtree, order.folder, ignore_errors=True)
-        self._hub.tell({"event": "backing", "session_id": str(session.id), "backing_id": str(kept.id)})
+        self._hub.tell(BackingMade(session_id=session.id, backing_id=kept.id))
 
     def _tell(self, order: ListenOrder, *, problem: str = "") -> None:
         self._hub.tell(
-            {
-                "event": "check",
-                "session_id": str(order.session_id),
-                "part_id": str(order.part_id) if order.part_id else None,
-                "kind": order.kind,
-                "problem": problem,
-            }
+            CheckEnded(session_id=order.session_id, part_id=order.part_id, kind=order.kind, problem=problem)
         )

@@ -1,10 +1,11 @@
 """What happens now, to every open page: one WebSocket with meters, growing waves, takes and prints."""
 
 import asyncio
-import json
 from typing import Any
 
 from fastapi import APIRouter, WebSocket, WebSocketDisconnect
+
+from fatsignal.web.live_messages import AnyMessage, LiveState, NoticeTold
 
 router = APIRouter()
 
@@ -16,27 +17,28 @@ class Hub:
 
     def __init__(self) -> None:
         self._listeners: set[asyncio.Queue[str]] = set()
-        self._state: dict[str, Any] = {"event": "state", "engine": "starting", "rolling": None, "listening": None}
-        self._state["standing_by"] = None
+        self._state = LiveState()
 
-    def tell(self, message: dict[str, Any]) -> None:
+    def tell(self, message: AnyMessage) -> None:
         """Send one message to all pages."""
-        text = json.dumps(message)
+        text = message.model_dump_json()
         for queue in list(self._listeners):
-            if message["event"] in ("meters", "pitch") and queue.qsize() > _BEHIND:
+            if message.event in ("meters", "pitch") and queue.qsize() > _BEHIND:
                 continue
             queue.put_nowait(text)
 
-    def set_state(self, *, engine: str | None = None, **changes: Any) -> None:
+    def notice(self, problem: str) -> None:
+        """Tell every page a sentence for the person."""
+        self.tell(NoticeTold(problem=problem))
+
+    def set_state(self, **changes: Any) -> None:
         """Change what a page that opens later is told first, and tell those that are open."""
-        if engine is not None:
-            changes["engine"] = engine
-        self._state = {**self._state, **changes}
+        self._state = self._state.model_copy(update=changes)
         self.tell(self._state)
 
     def join(self) -> asyncio.Queue[str]:
         queue: asyncio.Queue[str] = asyncio.Queue()
-        queue.put_nowait(json.dumps(self._state))
+        queue.put_nowait(self._state.model_dump_json())
         self._listeners.add(queue)
         return queue
 

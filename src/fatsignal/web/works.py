@@ -21,6 +21,7 @@ from fatsignal.store import prints, works
 from fatsignal.store.database import Connection
 from fatsignal.store.works import Work
 from fatsignal.web.live import Hub
+from fatsignal.web.live_messages import PrintTold, WorkTold
 
 _RECONNECT_S = 1.0
 # What is told may be lost with a connection: whoever waits looks for himself so often.
@@ -101,18 +102,16 @@ class WorkDesk:
         if news["state"] in ("done", "failed", "stopped"):
             for told in self._told.get(UUID(news["work_id"]), ()):
                 told.set()
-        self._hub.tell({"event": "work", **news})
+        self._hub.tell(WorkTold.model_validate(news))
         if news["kind"] == prints.KIND:
+            detail = news["detail"]
             self._hub.tell(
-                {
-                    "event": "print",
-                    "print_id": news["detail"].get("print_id"),
-                    "material_id": news["detail"].get("material_id"),
-                    "state": prints.STATES[news["state"]],
-                    "progress": news["progress"],
-                    "times_real_time": news["detail"].get("times_real_time"),
-                }
-            )
+                PrintTold(
+                    print_id=detail["print_id"], material_id=detail["material_id"],
+                    state=prints.STATES[news["state"]], progress=news["progress"],
+                    times_real_time=detail.get("times_real_time"),
+                )
+            )  # fmt: skip
 
 
 async def keep_a_worker(place: Settings) -> None:

@@ -44,10 +44,10 @@ def changes_inside(tempo: TempoMap, sections: Sequence[SongSection]) -> list[Que
 def lost_by(old: TempoMap, new: TempoMap) -> str:
     """What of a person's map another one does not have: meters, tempo changes, ramps; empty where nothing is lost."""
     gone = []
-    meters = [meter for meter in old.meters if meter not in new.meters and (meter.bar > 1 or len(old.meters) > 1)]
-    if meters or old.meters[0] != new.meters[0]:
-        shown = ", ".join(f"{meter.beats}/{meter.unit} at bar {meter.bar}" for meter in (meters or old.meters[:1]))
-        gone.append(shown)
+    there = {(meter.bar, meter.beats, meter.unit) for meter in new.meters}
+    meters = [meter for meter in old.meters if (meter.bar, meter.beats, meter.unit) not in there]
+    if meters:
+        gone.append(", ".join(f"{meter.beats}/{meter.unit} at bar {meter.bar}" for meter in meters))
     changes = [change for change in old.tempos if change.bar > 1 or change.ramp]
     if changes:
         gone.append("one tempo change" if len(changes) == 1 else f"{len(changes)} tempo changes")
