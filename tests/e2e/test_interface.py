@@ -13,7 +13,8 @@ from fatsignal.core.clip import Clip
 from fatsignal.core.level.loudness import integrated_loudness_lufs
 from fatsignal.core.timing.delay import align
 from tests.e2e.conftest import wait_until_ready
-from tests.signals import FS, plucks, sine
+from tests.signals import FS, noise, plucks, sine
+from tests.web.test_imports import as_file, upload
 
 pytestmark = [pytest.mark.browser, pytest.mark.alone]
 
@@ -146,6 +147,66 @@ def test_switching_while_playing_is_instant_aligned_and_without_a_click(tapped_p
     assert crests.max() < 1.02 * level
     # A 200 Hz sine moves at most 2π·200/48000 of its peak a sample: any step would stand out.
     assert np.abs(np.diff(played)).max() < 1.02 * 2 * np.pi * 200 / FS * level
+
+
+def test_the_take_is_heard_among_the_other_parts_without_a_seam_between_pieces(tapped_page, application):
+    """What comes out is the take and another part's sound, sample by sample: both are known, and nothing else is left.
+
+    The other part is fetched in pieces of two seconds; three of them meet in what is heard.
+    """
+    page, session = tapped_page, application.session
+    other = session["parts"][1]
+    noises = {name: noise(16.0, seed=seed) / 8 for name, seed in (("own.wav", 1), ("other.wav", 2))}
+    for name, part in (("own.wav", session["parts"][0]), ("other.wav", other)):
+        status, _ = upload(application, {name: as_file(noises[name])}, part_id=part["id"], bar=21)
+        assert status == 201
+    take = next(t for t in application.takes() if "own.wav" in t["said"])
+    page.goto("/takes")
+    wait_until_ready(page)
+    page.get_by_role("button", name="Verse 2 8 bars").click()
+    expect(page.get_by_role("button", name=f"Star take {take['number']}")).to_be_visible()
+    click = application.get(f"/api/sessions/{session['id']}")["click"]
+    application.send("PUT", f"/api/sessions/{session['id']}/click", {**click, "play_count_in_bars": 0})
+    page.reload()
+    wait_until_ready(page)
+    page.get_by_role("button", name="Verse 2 8 bars").click()
+
+    def heard_for(ms):
+        page.evaluate("window.heard = []")
+        page.keyboard.press(" ")
+        expect(page.get_by_role("button", name="Stop Space")).to_be_visible(timeout=15_000)
+        page.wait_for_timeout(ms)
+        blocks = np.array(page.evaluate("window.heard"))
+        page.keyboard.press(" ")
+        expect(page.get_by_role("button", name="Play Space")).to_be_visible()
+        blocks = blocks[np.argmax(np.abs(blocks[:, 1:]).max(axis=1) > 1e-4) :]
+        assert (np.diff(blocks[:, 0]) == 128).all()
+        return blocks[:, 1:].ravel()
+
+    def fitted(signal):
+        """How much of each noise is in it, and what else is."""
+        own = noises["own.wav"]
+        lag = int(np.argmax(np.correlate(signal[: FS // 4], own[: FS // 8], mode="valid")))
+        length = min(len(signal) - lag, int(6.5 * FS)) - 2_000
+        both = np.column_stack([noises[name][:length] for name in ("own.wav", "other.wav")])
+        shares, *_ = np.linalg.lstsq(both, signal[lag : lag + length], rcond=None)
+        # What is used of a take fades in over its first 5 ms.
+        return shares, (signal[lag : lag + length] - both @ shares)[480:]
+
+    (own, beside), rest = fitted(heard_for(7_000))
+    assert own > 0
+    # Two of equal level: the other as loud as its place in the middle makes it, in the mean of both ears.
+    assert beside / own == pytest.approx(np.sqrt(0.5), rel=0.02)
+    assert np.abs(rest).max() < 1e-3 * own
+    page.keyboard.press("a")
+    (own, beside), rest = fitted(heard_for(2_500))
+    assert abs(beside) < 1e-3 * own
+    # The choice outlives the page.
+    page.reload()
+    wait_until_ready(page)
+    expect(page.get_by_text("alone (A)", exact=False)).to_be_visible()
+    page.keyboard.press("a")
+    expect(page.get_by_text("among the parts (A)", exact=False)).to_be_visible()
 
 
 def test_number_keys_and_d_choose_what_is_heard(page):
