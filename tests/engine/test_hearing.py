@@ -180,9 +180,7 @@ def track_of(path, begins, frames, spans=None, stereo=False, name="gone", **opti
     channels = tuple(Channel("track", side) for side in (("left", "right") if stereo else ("track",)))
     source = Source(id=uuid4(), fingerprint=name, frames=frames, channels=channels)
     spans = spans or [Window(begins, begins + frames)]
-    material = of_pieces(
-        uuid4(), [(source.id, span) for span in spans], {source.id: (source, begins)}, rate_hz=FS
-    )
+    material = of_pieces(uuid4(), [(source.id, span) for span in spans], {source.id: (source, begins)}, rate_hz=FS)
     files = tuple(SourceFile(source.id, channel, path, column) for column, channel in enumerate(channels))
     wanted = [Wanted.exactly(channel) for channel in channels]
     return PlayTrack(key=name, material=material, files=files, wanted=wanted, **options)

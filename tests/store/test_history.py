@@ -42,9 +42,7 @@ async def a_song(conn):
         start, end = session.tempo.bar_frame(section.first_bar), session.tempo.bar_frame(section.end_bar)
         window = (Window(start, end),)
         recorded.append(
-            await a_take(
-                conn, part, number, from_frame=start, recorded_frame=start, frames=end - start, windows=window
-            )
+            await a_take(conn, part, number, from_frame=start, recorded_frame=start, frames=end - start, windows=window)
         )
     return session, song, part, recorded
 
@@ -171,8 +169,9 @@ async def test_small_steps_of_one_thing_in_a_row_are_one_act_and_others_are_not(
     session, _, part, _ = await a_song(conn)
     for volts in (1, 2, 3):
         scope = {"part": [part.id]}
-        async with conn.transaction(), history.act(
-            conn, session.id, kind="rig", says=f"{volts} V", scope=scope, subject=str(part.id)
+        async with (
+            conn.transaction(),
+            history.act(conn, session.id, kind="rig", says=f"{volts} V", scope=scope, subject=str(part.id)),
         ):
             await parts.set_rig(conn, part.id, {"string_volts": volts})
     async with conn.transaction():
@@ -188,8 +187,9 @@ async def test_an_act_of_one_part_is_never_written_into_another(conn):
     session, _, first, _ = await a_song(conn)
     second = await a_part(conn, session, "Lead", armed=False)
     await parts.set_rig(conn, second.id, {"string_volts": 9})
-    async with conn.transaction(), history.act(
-        conn, session.id, kind="rig", says="rig changed", scope={"part": [first.id]}
+    async with (
+        conn.transaction(),
+        history.act(conn, session.id, kind="rig", says="rig changed", scope={"part": [first.id]}),
     ):
         await parts.set_rig(conn, first.id, {"string_volts": 2})
     await parts.arm_part(conn, second.id)

@@ -76,10 +76,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * One Session
+         * The Session
          * @description The song with its sections, parts and beats.
          */
-        get: operations["one_session_api_sessions__session_id__get"];
+        get: operations["the_session_api_sessions__session_id__get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1459,7 +1459,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** All Prints */
+        /**
+         * All Prints
+         * @description Every print of the session, as far as it is.
+         */
         get: operations["all_prints_api_sessions__session_id__prints_get"];
         put?: never;
         post?: never;
@@ -5187,7 +5190,7 @@ export interface operations {
             };
         };
     };
-    one_session_api_sessions__session_id__get: {
+    the_session_api_sessions__session_id__get: {
         parameters: {
             query?: never;
             header?: never;

@@ -73,7 +73,7 @@ export function PhraseGrid({ onDetails }: { onDetails: () => void }) {
               V: hear them side by side
             </button>
           )}
-          {!drift && <p className="truncate text-[13px] text-pencil">S stars, X strikes out, I shows details</p>}
+          {!drift && <p className="truncate text-[13px] text-pencil">S stars, X rejects, I shows details</p>}
         </div>
       )}
       {width > 0 && rolling && playedSpan(rolling).from_frame < line.to_frame && playedSpan(rolling).to_frame > line.from_frame ? (

@@ -21,7 +21,7 @@ export function TakesStation() {
   useKeys([
     { key: 'w', does: 'punch in, punch out; window of what is heard or chosen', act: punching.press },
     { key: 's', does: 'star the take', act: () => take && acts.rate(take, 'starred') },
-    { key: 'x', does: 'strike the take out', act: () => take && acts.rate(take, 'struck') },
+    { key: 'x', does: 'reject the take', act: () => take && acts.rate(take, 'struck') },
     { key: 'i', does: 'details of the take', act: () => setDetails(!details) },
     { key: 'Delete', does: 'put the take into the bin', act: () => take && rolling.bin(take) },
   ])

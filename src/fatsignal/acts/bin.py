@@ -36,7 +36,7 @@ async def empty_bin(conn: Connection, session_id: UUID, sessions_folder: Path) -
 
     The rows go first: a file that cannot be removed is left over, and no take is left without its file.
     """
-    binned = [take for take in await takes.list_takes(conn, session_id) if take.binned_at is not None]
+    binned = await takes.list_binned(conn, session_id)
     files = await _files(conn, session_id, sessions_folder)
     folders = [sessions_folder / take.folder for take in binned]
     await takes.remove_takes(conn, [take.id for take in binned])
@@ -47,7 +47,7 @@ async def empty_bin(conn: Connection, session_id: UUID, sessions_folder: Path) -
 
 
 async def _files(conn: Connection, session_id: UUID, sessions_folder: Path) -> list[Path]:
-    binned = [take for take in await takes.list_takes(conn, session_id) if take.binned_at is not None]
+    binned = await takes.list_binned(conn, session_id)
     channels = await takes.channels_of(conn, [take.id for take in binned])
     files = [sessions_folder / take.folder / channel.file for take in binned for channel in channels[take.id]]
     ids = {take.id for take in binned}

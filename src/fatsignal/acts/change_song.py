@@ -60,7 +60,7 @@ async def change_tempo(
         )
     check_sections([section.in_song for section in await sections.list_sections(conn, session.id)], song_bars=song_bars)
     old = session.tempo
-    recorded = [take for take in await takes.list_takes(conn, session.id) if take.binned_at is None]
+    recorded = await takes.list_kept(conn, session.id)
     tracks = await backings.list_backings(conn, session.id)
     if not recorded and not tracks:
         new = wanted.moved_to(0)
@@ -129,15 +129,12 @@ async def _bin_with_sections(
 ) -> set[UUID]:
     """Takes that lie in a section that is removed go where it goes: else they would lie in another one's bars."""
     kept, binned = {section.id for section in new}, set()
+    takes_kept = await takes.list_kept(conn, session.id)
     for section in old:
         if section.id in kept:
             continue
         start, end = session.tempo.bar_frame(section.first_bar), session.tempo.bar_frame(section.end_bar)
-        own = [
-            take
-            for take in await takes.list_takes(conn, session.id)
-            if take.binned_at is None and start <= (take.used.from_frame + take.used.to_frame) // 2 < end
-        ]
+        own = [take for take in takes_kept if start <= (take.used.from_frame + take.used.to_frame) // 2 < end]
         if own and not agreed:
             said = "a take, which goes" if len(own) == 1 else f"{len(own)} takes, which go"
             raise ConfirmationRequired(f"{section.name} holds {said} into the bin with it; undo brings all of it back")

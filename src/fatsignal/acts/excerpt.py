@@ -52,8 +52,7 @@ def sound_of(excerpt: Excerpt, tone: Tone | None) -> Clip:
     if tone is None:
         return Clip.mono(excerpt.samples(), excerpt.rate_hz)
     changed = tuple(
-        file.path.stat().st_mtime_ns if file.path.exists() else 0
-        for file in excerpt.recorded.files_of(excerpt.wanted)
+        file.path.stat().st_mtime_ns if file.path.exists() else 0 for file in excerpt.recorded.files_of(excerpt.wanted)
     )
     return Clip.mono(_through(excerpt, tone.model_dump_json(), changed).astype(np.float64), excerpt.rate_hz)
 

@@ -16,9 +16,7 @@ from fatsignal.store import backings, prints, sessions, takes
 from fatsignal.store.database import Connection
 
 
-async def find_materials(
-    conn: Connection, ids: Iterable[UUID], sessions_folder: Path
-) -> dict[UUID, MaterialOnDisk]:
+async def find_materials(conn: Connection, ids: Iterable[UUID], sessions_folder: Path) -> dict[UUID, MaterialOnDisk]:
     """Those of some ids that there are: a question for each kind, however many ids."""
     wanted = list(dict.fromkeys(ids))
     found: dict[UUID, MaterialOnDisk] = {}

@@ -262,9 +262,7 @@ def _stamp(path: Path, file_rate_hz: int, rate_hz: int) -> int | None:
     return round(unpack_bext(body).time_reference_frames * rate_hz / file_rate_hz)
 
 
-def _places(
-    looked: Sequence[_Looked], session: Session, placing: Placing, bar: int
-) -> tuple[list[int], int, Placing]:
+def _places(looked: Sequence[_Looked], session: Session, placing: Placing, bar: int) -> tuple[list[int], int, Placing]:
     """Where each file begins against the others, where the earliest lies in the session, and how that was told."""
     at_bar = session.tempo.bar_frame(bar)
     together = [0] * len(looked)
@@ -315,9 +313,7 @@ def _by_sound(looked: Sequence[_Looked], rate_hz: int) -> list[int]:
         try:
             found = align(reference, _excerpt(each, begins_s, rate_hz), rate_hz=rate_hz)
         except SignalError as problem:
-            raise FileRefused(
-                f"{each.file.shown_name} cannot be laid on {first.file.shown_name}: {problem}"
-            ) from None
+            raise FileRefused(f"{each.file.shown_name} cannot be laid on {first.file.shown_name}: {problem}") from None
         if found.confidence < _LEAST_CONFIDENCE:
             raise FileRefused(
                 f"{each.file.shown_name} and {first.file.shown_name} do not sound alike enough to be laid on each "

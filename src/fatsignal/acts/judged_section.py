@@ -57,9 +57,7 @@ async def load_section(conn: Connection, part_id: UUID, section_id: UUID) -> ToJ
     part = await parts.get_part(conn, part_id)
     session = await sessions.get_session(conn, part.session_id)
     section = await sections.get_section(conn, section_id)
-    phrases = phrases_of(
-        session.tempo, first_bar=section.first_bar, bars=section.bars, phrase_bars=section.phrase_bars
-    )
+    phrases = phrases_of(session.tempo, first_bar=section.first_bar, bars=section.bars, phrase_bars=section.phrase_bars)
     whole = Window(phrases[0].from_frame, phrases[-1].to_frame)
     everything = await takes.list_takes(conn, session.id)
     found = [
@@ -78,9 +76,7 @@ def judged(loaded: ToJudge, *, sessions_folder: Path, waves_folder: Path) -> dic
     """Every take compared phrase by phrase, the newest first."""
     recordings = _recordings(loaded.session, loaded.channels, sessions_folder, waves_folder)
     spans = [Window(phrase.from_frame, phrase.to_frame) for phrase in loaded.phrases]
-    verdicts = judge_section(
-        loaded.found, spans, recordings, heard_takes=loaded.heard, part_names=loaded.part_names
-    )
+    verdicts = judge_section(loaded.found, spans, recordings, heard_takes=loaded.heard, part_names=loaded.part_names)
     return {
         "section_id": str(loaded.section.id),
         "takes": [
@@ -97,8 +93,7 @@ def judged(loaded: ToJudge, *, sessions_folder: Path, waves_folder: Path) -> dic
                 ],
                 "timing": asdict(take.timing),
                 "notes": [
-                    {"frame": note.frame, "name": note_name(note.midi_note), "cents": note.cents}
-                    for note in take.notes
+                    {"frame": note.frame, "name": note_name(note.midi_note), "cents": note.cents} for note in take.notes
                 ],
                 "cascade": {"take_id": str(take.cascade.take_id), "says": take.cascade.says} if take.cascade else None,
             }
@@ -129,9 +124,9 @@ async def load_part(conn: Connection, part_id: UUID) -> PartToHear:
     """All takes of a part that are not in the bin."""
     part = await parts.get_part(conn, part_id)
     session = await sessions.get_session(conn, part.session_id)
-    everything = await takes.list_takes(conn, session.id)
+    kept = await takes.list_kept(conn, session.id)
     found = sorted(
-        (take for take in everything if take.part_id == part_id and take.binned_at is None),
+        (take for take in kept if take.part_id == part_id),
         key=lambda take: take.recorded_at,
     )
     return PartToHear(session, found, await takes.channels_of(conn, [take.id for take in found]))

@@ -22,7 +22,7 @@ async def tracks_beside(
     conn: Connection, session: Session, *, armed: Collection[UUID], sessions_folder: Path
 ) -> list[PlayTrack]:
     """A track for every part that has takes and for every backing track; those of armed parts are their own."""
-    kept = [take for take in await takes.list_takes(conn, session.id) if take.binned_at is None]
+    kept = await takes.list_kept(conn, session.id)
     channels = await takes.channels_of(conn, [take.id for take in kept])
     by_part: dict[UUID, list[Take]] = {}
     for take in kept:

@@ -149,9 +149,7 @@ class Engine:
             return
         queue: asyncio.Queue[bytes] = asyncio.Queue()
         ready = self._ready.is_set()
-        hello = Hello(
-            pid=os.getpid(), speaks=SPOKEN_HERE, ready=ready, rolling=self._told, busy_with=self._busy_with
-        )
+        hello = Hello(pid=os.getpid(), speaks=SPOKEN_HERE, ready=ready, rolling=self._told, busy_with=self._busy_with)
         queue.put_nowait(_line(hello))
         self._listeners.add(queue)
         sending = asyncio.create_task(_send_all(queue, writer))

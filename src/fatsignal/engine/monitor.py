@@ -109,9 +109,7 @@ class Monitor:
         pieces = [gate(self.windows, song, rate_hz=self._rate_hz) for _, song in self._plan.segments(at_frame, frames)]
         return np.concatenate(pieces)
 
-    def _mixed(
-        self, cue: Cue, wanted: tuple[Samples, Samples], live: Samples, beside: Samples | None
-    ) -> Samples:
+    def _mixed(self, cue: Cue, wanted: tuple[Samples, Samples], live: Samples, beside: Samples | None) -> Samples:
         cue_id, mix = cue.cue_id, cue.mix
         before = self._gains.get(cue_id, wanted)
         self._gains[cue_id] = wanted

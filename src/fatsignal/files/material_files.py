@@ -69,9 +69,7 @@ class MaterialOnDisk:
         for file in self.files_of(wanted):
             open_recorded(file.path).close()
             if file.sha256 and sha256_of(file.path) != file.sha256:
-                raise FileRefused(
-                    f"{file.path.name} was changed since it was recorded: put the recorded file back"
-                )
+                raise FileRefused(f"{file.path.name} was changed since it was recorded: put the recorded file back")
 
 
 class FilesReader(MaterialReader):

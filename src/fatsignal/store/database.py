@@ -1,26 +1,31 @@
 """Connecting to PostgreSQL, and bringing its schema up to date."""
 
+import asyncio
 import hashlib
+from collections.abc import AsyncIterator
 from importlib.resources import files
 from pathlib import Path
+from typing import TypeVar
 
 from procrastinate.schema import SchemaManager
-from psycopg import AsyncConnection
+from psycopg import AsyncConnection, AsyncCursor
 from psycopg.conninfo import make_conninfo
 from psycopg_pool import AsyncConnectionPool
 
 from fatsignal.errors import SetUpFailed
 
 Connection = AsyncConnection[tuple[object, ...]]
+Row = TypeVar("Row")
 
 # Any number that no other program on the same server uses: two starts must not migrate at once.
 _MIGRATION_LOCK = 7_120_416
-# A pool that lost its server tries for so long, then again whenever it is asked: a server that is back is found at
-# once. Left to itself it would wait longer and longer between its tries.
 # Databases that were made before the queue's steps were noted had its whole schema up to this one.
 _NEWEST_WHEN_NOT_NOTED = "03.04.00_50_post_add_retry_failed_job_procedure.sql"
+# A pool that lost its server tries for so long, then again whenever it is asked: a server that is back is found at
+# once. Left to itself it would wait longer and longer between its tries.
 RECONNECT_S = 2.0
 WAIT_S = 5.0
+ROWS_IN_A_TURN = 50
 
 
 def open_pool(database_url: str, *, largest: int = 8) -> AsyncConnectionPool[Connection]:
@@ -34,6 +39,14 @@ def open_pool(database_url: str, *, largest: int = 8) -> AsyncConnectionPool[Con
         open=False,
         check=AsyncConnectionPool.check_connection,
     )
+
+
+async def in_turns(cur: AsyncCursor[Row]) -> AsyncIterator[Row]:
+    """The rows that a query gave, some in each turn of the event loop: a thousand takes do not hold up the sound."""
+    while rows := await cur.fetchmany(ROWS_IN_A_TURN):
+        for row in rows:
+            yield row
+        await asyncio.sleep(0)
 
 
 async def migrate(database_url: str) -> list[str]:

@@ -158,9 +158,7 @@ async def redo(conn: Connection, session_id: UUID) -> Act | None:
     return following
 
 
-async def _snapshot(
-    conn: Connection, session_id: UUID, watched: Mapping[LiteralString, list[UUID] | None]
-) -> _Rows:
+async def _snapshot(conn: Connection, session_id: UUID, watched: Mapping[LiteralString, list[UUID] | None]) -> _Rows:
     found: _Rows = {}
     for table, ids in watched.items():
         async with conn.cursor() as cur:

@@ -14,7 +14,7 @@ from fatsignal.core.material.channels import Channel, RecordedKind
 from fatsignal.core.takes.performance import Rating
 from fatsignal.core.takes.windows import Gap, Window
 from fatsignal.errors import NotFound
-from fatsignal.store.database import Connection
+from fatsignal.store.database import Connection, in_turns
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -155,16 +155,30 @@ async def add_take_numbered(conn: Connection, take: Take, channels: list[TakeCha
 
 
 async def list_takes(conn: Connection, session_id: UUID) -> list[Take]:
-    """All takes of a session, the newest first, those in the bin too."""
+    """All takes of a session, part by part, the newest first, those in the bin too."""
+    return await _of_session(conn, session_id, "")
+
+
+async def list_kept(conn: Connection, session_id: UUID) -> list[Take]:
+    """Takes that are not in the bin, in the same order."""
+    return await _of_session(conn, session_id, "AND take.binned_at IS NULL")
+
+
+async def list_binned(conn: Connection, session_id: UUID) -> list[Take]:
+    """Takes in the bin, in the same order."""
+    return await _of_session(conn, session_id, "AND take.binned_at IS NOT NULL")
+
+
+async def _of_session(conn: Connection, session_id: UUID, where: LiteralString) -> list[Take]:
     async with conn.cursor(row_factory=dict_row) as cur:
         await cur.execute(
             f"""
             SELECT {_TAKE} FROM take JOIN part ON part.id = take.part_id
-            WHERE part.session_id = %s ORDER BY part.position, take.number DESC
+            WHERE part.session_id = %s {where} ORDER BY part.position, take.number DESC
             """,
             (session_id,),
         )
-        return [_from_row(row) async for row in cur]
+        return [_from_row(row) async for row in in_turns(cur)]
 
 
 async def get_take(conn: Connection, take_id: UUID) -> Take:
@@ -201,7 +215,7 @@ async def channels_of(conn: Connection, take_ids: list[UUID]) -> dict[UUID, list
             """,
             (take_ids,),
         )
-        async for row in cur:
+        async for row in in_turns(cur):
             found[row.pop("take_id")].append(TakeChannel(**row))
     return found
 

@@ -130,6 +130,4 @@ class ListeningDesk:
         self._hub.tell(BackingMade(session_id=session.id, backing_id=kept.id))
 
     def _tell(self, order: ListenOrder, *, problem: str = "") -> None:
-        self._hub.tell(
-            CheckEnded(session_id=order.session_id, part_id=order.part_id, kind=order.kind, problem=problem)
-        )
+        self._hub.tell(CheckEnded(session_id=order.session_id, part_id=order.part_id, kind=order.kind, problem=problem))

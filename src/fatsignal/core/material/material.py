@@ -156,9 +156,7 @@ def of_pieces(
         fade = edge_fade(place, rate_hz=rate_hz)
         begins = sources[source_id][1]
         pieces.append(
-            Piece(
-                source_id=source_id, source_frame=place.from_frame - begins, place=place, fade_in=fade, fade_out=fade
-            )
+            Piece(source_id=source_id, source_frame=place.from_frame - begins, place=place, fade_in=fade, fade_out=fade)
         )
     first = min(piece.place.from_frame for piece in pieces)
     last = max(piece.place.to_frame for piece in pieces)

@@ -30,6 +30,4 @@ async def _keep(conn: Connection, document: Any, curves: Any) -> Any:
     return curves
 
 
-CURVES = WorkKind(
-    name=CURVES_KIND, queue=SHORT, prepare=_prepare, compute=_compute, keep=_keep, remembered=_REMEMBERED
-)
+CURVES = WorkKind(name=CURVES_KIND, queue=SHORT, prepare=_prepare, compute=_compute, keep=_keep, remembered=_REMEMBERED)

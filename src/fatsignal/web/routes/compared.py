@@ -69,9 +69,7 @@ async def compared(
             chosen = _channel(take, channels, "di" if tone else channel)
             found.append((take, chosen, _excerpt(place, take, channels, chosen, from_frame, to_frame)))
         document = await _tone(conn, tone)
-    measured = [
-        loudness_and_peak(await asyncio.to_thread(sound_of, excerpt, document)) for _, _, excerpt in found
-    ]
+    measured = [loudness_and_peak(await asyncio.to_thread(sound_of, excerpt, document)) for _, _, excerpt in found]
     gains = matching_gains_db([lufs for lufs, _ in measured], [peak for _, peak in measured])
     query = f"from_frame={from_frame}&to_frame={to_frame}" + (f"&tone={tone}" if tone else "")
     return ComparedTakes(

@@ -3,7 +3,7 @@
 from typing import Annotated, Literal
 from uuid import UUID
 
-from fastapi import APIRouter, Query
+from fastapi import APIRouter, Query, Response
 from fastapi.responses import StreamingResponse
 from pydantic import BaseModel
 
@@ -13,6 +13,8 @@ from fatsignal.errors import SettingRefused
 from fatsignal.files.names import channel_name, file_name, take_stem
 from fatsignal.store import parts, prints, sessions, takes
 from fatsignal.store.database import Connection
+from fatsignal.store.sessions import Session
+from fatsignal.web.answers import answer_beside
 from fatsignal.web.context import Place, Transaction
 
 _RECORDED = {
@@ -36,12 +38,17 @@ class HandOverItem(BaseModel):
     last_bar: int
 
 
-@router.get("/hand-over")
-async def what_there_is(session_id: UUID, conn: Transaction) -> list[HandOverItem]:
+@router.get("/hand-over", response_model=list[HandOverItem])
+async def what_there_is(session_id: UUID, conn: Transaction) -> Response:
     """All channels of takes that are not in the bin, and all finished prints."""
     session = await sessions.get_session(conn, session_id)
+    material = await _material(conn, session_id)
+    return await answer_beside(list[HandOverItem], lambda: _items(session, material))
+
+
+def _items(session: Session, material: "list[_OfTake]") -> list[HandOverItem]:
     found = []
-    for take, part_name, channels, ready in await _material(conn, session_id):
+    for take, part_name, channels, ready in material:
         stem = take_stem(part_name, take.number)
         bars = (
             session.tempo.bar_beat_at(take.used.from_frame)[0],
@@ -104,18 +111,19 @@ async def hand_over(
     )
 
 
-async def _material(
-    conn: Connection, session_id: UUID
-) -> list[tuple[takes.Take, str, list[takes.TakeChannel], list[prints.Print]]]:
+_OfTake = tuple[takes.Take, str, list[takes.TakeChannel], list[prints.Print]]
+
+
+async def _material(conn: Connection, session_id: UUID) -> list[_OfTake]:
     await sessions.get_session(conn, session_id)
-    found = [take for take in await takes.list_takes(conn, session_id) if take.binned_at is None]
+    found = await takes.list_kept(conn, session_id)
     channels = await takes.channels_of(conn, [take.id for take in found])
     names = {part.id: part.name for part in await parts.list_parts(conn, session_id)}
-    ready = [print_ for print_ in await prints.list_prints(conn, session_id) if print_.state == "ready"]
-    return [
-        (take, names[take.part_id], channels[take.id], [print_ for print_ in ready if print_.material_id == take.id])
-        for take in found
-    ]
+    ready: dict[UUID, list[prints.Print]] = {}
+    for print_ in await prints.list_prints(conn, session_id):
+        if print_.state == "ready":
+            ready.setdefault(print_.material_id, []).append(print_)
+    return [(take, names[take.part_id], channels[take.id], ready.get(take.id, [])) for take in found]
 
 
 def _ascii(name: str) -> str:

@@ -72,7 +72,7 @@ async def what_is_in_the_bin(session_id: UUID, conn: Transaction, place: Place) 
     """Takes in the bin, the one that went there last first."""
     session = await sessions.get_session(conn, session_id)
     names = {part.id: part.name for part in await parts.list_parts(conn, session_id)}
-    binned = [take for take in await takes.list_takes(conn, session_id) if take.binned_at is not None]
+    binned = await takes.list_binned(conn, session_id)
     made = [print_.material_id for print_ in await prints.list_prints(conn, session_id)]
     found = [
         BinnedTake(
@@ -92,7 +92,7 @@ async def what_is_in_the_bin(session_id: UUID, conn: Transaction, place: Place) 
 async def empty(session_id: UUID, conn: Transaction, place: Place, agreed: bool = False) -> BinView:
     """Empty the bin: its takes, their prints and their files are gone for good. It asks first (409)."""
     await sessions.get_session(conn, session_id)
-    binned = [take for take in await takes.list_takes(conn, session_id) if take.binned_at is not None]
+    binned = await takes.list_binned(conn, session_id)
     if binned and not agreed:
         said = "one take" if len(binned) == 1 else f"{len(binned)} takes"
         raise ConfirmationRequired(

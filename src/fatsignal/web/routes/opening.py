@@ -2,14 +2,15 @@
 
 from uuid import UUID
 
-from fastapi import APIRouter
+from fastapi import APIRouter, Response
 from pydantic import BaseModel, Field
 
 from fatsignal.store import sessions
+from fatsignal.web.answers import answer_beside
 from fatsignal.web.context import Transaction
-from fatsignal.web.routes.reamp import PrintView, all_prints
-from fatsignal.web.routes.sessions import SessionView, SheetView, one_session, sheet
-from fatsignal.web.routes.takes import TakeView, all_takes
+from fatsignal.web.routes.reamp import PrintView, prints_of
+from fatsignal.web.routes.sessions import SessionView, SheetView, one_session, sheet_of
+from fatsignal.web.routes.takes import TakeView, takes_of
 
 router = APIRouter(prefix="/api", tags=["sessions"])
 
@@ -23,17 +24,19 @@ class OpeningView(BaseModel):
     prints: list[PrintView]
 
 
-@router.get("/opening")
-async def opening(conn: Transaction, session_id: UUID | None = None) -> OpeningView:
+@router.get("/opening", response_model=OpeningView)
+async def opening(conn: Transaction, session_id: UUID | None = None) -> Response:
     """The session that is asked for, where it is still there; else the newest."""
     found = [session.id for session in await sessions.list_sessions(conn)]
     if not found:
-        return OpeningView(session=None, sheet=None, takes=[], prints=[])
+        return await answer_beside(OpeningView, lambda: OpeningView(session=None, sheet=None, takes=[], prints=[]))
     session = await one_session(session_id if session_id in found else found[-1], conn)
     part = next((part for part in session.parts if part.armed), session.parts[0] if session.parts else None)
-    return OpeningView(
-        session=session,
-        sheet=await sheet(session.id, part.id, conn) if part else None,
-        takes=await all_takes(session.id, conn),
-        prints=await all_prints(session.id, conn),
+    of_part = await sheet_of(session.id, part.id, conn) if part else None
+    takes, prints = await takes_of(session.id, conn), await prints_of(session.id, conn)
+    return await answer_beside(
+        OpeningView,
+        lambda: OpeningView.model_construct(
+            session=session, sheet=of_part() if of_part else None, takes=takes(), prints=prints
+        ),
     )

@@ -14,6 +14,7 @@ from fatsignal.core.material.channels import RecordedKind
 from fatsignal.errors import ToneRefused
 from fatsignal.jobs.kinds.curves import CURVES_KIND
 from fatsignal.store import parts, prints, takes, tones, works
+from fatsignal.store.database import Connection
 from fatsignal.store.prints import PrintState
 from fatsignal.web.context import Place, Pool, Transaction, Works
 from fatsignal.web.routes.takes import ChecksView
@@ -134,6 +135,12 @@ async def strip(revision_id: UUID, pool: Pool, desk: Works) -> list[CurveView]:
 
 @router.get("/sessions/{session_id}/prints")
 async def all_prints(session_id: UUID, conn: Transaction) -> list[PrintView]:
+    """Every print of the session, as far as it is."""
+    return await prints_of(session_id, conn)
+
+
+async def prints_of(session_id: UUID, conn: Connection) -> list[PrintView]:
+    """Prints as pages show them."""
     return [_print_view(print_) for print_ in await prints.list_prints(conn, session_id)]
 
 

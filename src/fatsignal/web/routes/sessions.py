@@ -1,11 +1,13 @@
 """Sessions: make one, the song with its sections and parts, and its sheet."""
 
 import asyncio
+from collections.abc import Callable
 from fractions import Fraction
+from functools import partial
 from typing import Literal
 from uuid import UUID
 
-from fastapi import APIRouter
+from fastapi import APIRouter, Response
 from pydantic import BaseModel, Field, field_validator
 
 from fatsignal.acts.make_session import make_session
@@ -21,6 +23,7 @@ from fatsignal.store import history, parts, sections, sessions, takes
 from fatsignal.store.database import Connection
 from fatsignal.store.sections import Section
 from fatsignal.store.sessions import Session
+from fatsignal.web.answers import answer_beside
 from fatsignal.web.context import Place, Transaction
 from fatsignal.web.revisions import check_revision, revision_of
 from fatsignal.web.views import PartView, SectionView, part_view
@@ -176,9 +179,15 @@ async def set_about(session_id: UUID, about: ChangedAbout, conn: Transaction) ->
     return await one_session(session_id, conn)
 
 
-@router.get("/{session_id}")
-async def one_session(session_id: UUID, conn: Transaction) -> SessionView:
+@router.get("/{session_id}", response_model=SessionView)
+async def the_session(session_id: UUID, conn: Transaction) -> Response:
     """The song with its sections, parts and beats."""
+    song = await one_session(session_id, conn)
+    return await answer_beside(SessionView, lambda: song)
+
+
+async def one_session(session_id: UUID, conn: Connection) -> SessionView:
+    """The song as pages show it."""
     session = await sessions.get_session(conn, session_id)
     found = await sections.list_sections(conn, session_id)
     tempo = session.tempo
@@ -231,9 +240,14 @@ def _song_revision(session: Session, found: list[Section]) -> str:
     return revision_of(session.tempos, session.meters, session.song_bars, session.bar_one_frame, laid)
 
 
-@router.get("/{session_id}/sheet")
-async def sheet(session_id: UUID, part_id: UUID, conn: Transaction) -> SheetView:
+@router.get("/{session_id}/sheet", response_model=SheetView)
+async def sheet(session_id: UUID, part_id: UUID, conn: Transaction) -> Response:
     """The song sheet of one part: which bars are played by which take."""
+    return await answer_beside(SheetView, await sheet_of(session_id, part_id, conn))
+
+
+async def sheet_of(session_id: UUID, part_id: UUID, conn: Connection) -> Callable[[], SheetView]:
+    """Reads what it needs; what it gives makes it."""
     session = await sessions.get_session(conn, session_id)
     part = await parts.get_part(conn, part_id)
     of_part = [
@@ -242,7 +256,7 @@ async def sheet(session_id: UUID, part_id: UUID, conn: Transaction) -> SheetView
         if take.part_id == part.id and take.binned_at is None
     ]
     found = await sections.list_sections(conn, session_id)
-    return await asyncio.to_thread(_sheet, session, part_id, found, of_part)
+    return partial(_sheet, session, part_id, found, of_part)
 
 
 def _sheet(session: Session, part_id: UUID, found: list[Section], of_part: list[Played]) -> SheetView:

@@ -144,9 +144,7 @@ async def set_song(session_id: UUID, new: NewSong, conn: Transaction, seen: IfMa
         session = await sessions.get_session(conn, session_id)
         await check_song(conn, session, seen)
         longest = max(new.map.song_bars, session.song_bars)
-        await change_tempo(
-            conn, session, _map_of(session, new.map), song_bars=longest, audio_stays=new.map.audio_stays
-        )
+        await change_tempo(conn, session, _map_of(session, new.map), song_bars=longest, audio_stays=new.map.audio_stays)
         session = await sessions.get_session(conn, session_id)
         done = await change_sections(conn, session, _wanted(new.sections), one_after_the_other=False, agreed=True)
         session = await sessions.get_session(conn, session_id)

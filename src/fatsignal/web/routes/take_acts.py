@@ -122,9 +122,7 @@ async def keep_starred(wanted: KeptStarred, conn: Transaction) -> Binned:
 
 
 @asynccontextmanager
-async def _acting(
-    conn: Connection, take_id: UUID, kind: str, did: str, seen: str | None
-) -> AsyncIterator[takes.Take]:
+async def _acting(conn: Connection, take_id: UUID, kind: str, did: str, seen: str | None) -> AsyncIterator[takes.Take]:
     """An act on one take, as it is when its turn comes."""
     take = await takes.get_take(conn, take_id)
     part = await parts.get_part(conn, take.part_id)

@@ -1,6 +1,6 @@
 """Takes: what was recorded, its sound; bringing in a file; the bin."""
 
-import asyncio
+from collections.abc import Callable
 from datetime import datetime
 from typing import Annotated, Literal
 from uuid import UUID
@@ -17,6 +17,7 @@ from fatsignal.jobs.kinds.imports import IMPORT_KIND, ImportInput, ReceivedFile
 from fatsignal.store import parts, prints, sessions, takes
 from fatsignal.store.database import Connection
 from fatsignal.store.sessions import Session
+from fatsignal.web.answers import answer_beside
 from fatsignal.web.context import Place, Pool, TheDesk, Transaction, Works
 from fatsignal.web.revisions import revision_of
 from fatsignal.web.sound_files import received, sound_file
@@ -77,16 +78,19 @@ class TakeView(BaseModel):
     channels: list[TakeChannelView]
 
 
-@router.get("/sessions/{session_id}/takes")
-async def all_takes(session_id: UUID, conn: Transaction) -> list[TakeView]:
+@router.get("/sessions/{session_id}/takes", response_model=list[TakeView])
+async def all_takes(session_id: UUID, conn: Transaction) -> Response:
     """Every take of the session with its channels and checks, the newest of each part first."""
+    return await answer_beside(list[TakeView], await takes_of(session_id, conn))
+
+
+async def takes_of(session_id: UUID, conn: Connection) -> Callable[[], list[TakeView]]:
+    """Reads them; what it gives makes them as pages show them."""
     session = await sessions.get_session(conn, session_id)
     found = await takes.list_takes(conn, session_id)
     channels = await takes.channels_of(conn, [take.id for take in found])
     names = {part.id: part.name for part in await parts.list_parts(conn, session_id)}
-    return await asyncio.to_thread(
-        lambda: [_view(session, names[take.part_id], take, channels[take.id]) for take in found]
-    )
+    return lambda: [_view(session, names[take.part_id], take, channels[take.id]) for take in found]
 
 
 async def one_take(conn: Connection, take_id: UUID) -> TakeView:
@@ -108,9 +112,7 @@ class WaitingTake(BaseModel):
 @router.get("/takes/waiting")
 async def waiting_takes(desk: TheDesk) -> list[WaitingTake]:
     """Takes that were rolled and could not be entered yet; they are tried again by themselves."""
-    return [
-        WaitingTake(folder=each.folder, problem=each.problem, tries=each.tries) for each in desk.entering.waiting
-    ]
+    return [WaitingTake(folder=each.folder, problem=each.problem, tries=each.tries) for each in desk.entering.waiting]
 
 
 @router.post("/takes/waiting/try", status_code=204)

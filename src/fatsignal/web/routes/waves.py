@@ -40,9 +40,7 @@ async def waves(
     return Response(body, media_type="application/octet-stream", headers={"Content-Encoding": "identity"})
 
 
-def _pack(
-    folder: "Path", ids: list[UUID], found: "dict[UUID, MaterialOnDisk]", frames_per_column: int
-) -> bytes:
+def _pack(folder: "Path", ids: list[UUID], found: "dict[UUID, MaterialOnDisk]", frames_per_column: int) -> bytes:
     from fatsignal.acts.waves import load_wave, make_wave
     from fatsignal.core.level.pyramid import loudest
 

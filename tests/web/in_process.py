@@ -1,0 +1,53 @@
+"""The application in the test's own process: its routes over ASGI, a real database, and a desk without an engine."""
+
+from contextlib import asynccontextmanager
+from types import SimpleNamespace
+
+from httpx import ASGITransport, AsyncClient
+
+from fatsignal.config import Settings
+from fatsignal.errors import RollRefused
+from fatsignal.jobs.worker import make_queue
+from fatsignal.store.database import open_pool
+from fatsignal.web.app import build_routes, create_app
+from fatsignal.web.live import Hub
+from fatsignal.web.works import WorkDesk
+
+
+class DeskWithoutEngine:
+    """Takes orders and remembers them; nothing rolls."""
+
+    def __init__(self):
+        self.orders = []
+        self.rolling = None
+        self.rolling_takes = []
+        self.standing_by = False
+        self.entering = SimpleNamespace(waiting=[], try_again=lambda: None)
+
+    async def start(self, order):
+        self.orders.append(order)
+
+    async def stop(self, *, into_bin=False):
+        self.orders.append("stop")
+
+    async def punch(self):
+        raise RollRefused("nothing rolls")
+
+    async def set_cues(self, session_id, cues):
+        self.orders.append((session_id, cues))
+
+
+@asynccontextmanager
+async def in_process(data, database_url):
+    """A client of the application, with its parts as attributes: `app`, `pool`, `desk`."""
+    place = Settings(data=data, database_url=database_url, workers=0)
+    app = create_app(place)
+    build_routes(app)
+    hub, queue = Hub(), make_queue(database_url)
+    async with open_pool(database_url) as pool, queue.open_async():
+        desk = DeskWithoutEngine()
+        app.state.pool, app.state.hub, app.state.desk = pool, hub, desk
+        app.state.works = WorkDesk(place, pool, queue, hub)
+        async with AsyncClient(transport=ASGITransport(app), base_url="http://127.0.0.1:8417") as client:
+            client.app, client.pool, client.desk = app, pool, desk
+            yield client
