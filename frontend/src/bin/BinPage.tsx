@@ -8,6 +8,7 @@ import { useDesk } from '../frame/SessionContext'
 import { UndoLinks } from '../frame/UndoLinks'
 import { AskSheet } from '../signal/AskSheet'
 import { Button } from '../signal/Button'
+import { heardFirst } from '../sound/heardFirst'
 import { wavePath } from '../wave/wavePath'
 import { bytes, clock, count, seconds } from '../signal/format'
 
@@ -25,7 +26,7 @@ export function BinPage() {
     }
     setHeard(take.id)
     const comparison = await answered(api.GET('/api/takes/{take_id}/comparison', { params: { path: { take_id: take.id } } }))
-    const sound = comparison.sounds.find((entry) => entry.kind === 'mic') ?? comparison.sounds[0]
+    const sound = heardFirst(comparison.sounds)
     if (!sound) return
     await player.play(
       [{ key: sound.key, url: sound.audio_url, gainDb: sound.gain_db, fromFrame: comparison.from_frame }],

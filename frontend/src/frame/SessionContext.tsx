@@ -4,6 +4,7 @@ import { notice, playedSpan, useLive } from '../api/live'
 import { orSay } from '../api/acts'
 import { queryClient, useComparison, useSheet, useTakes } from '../api/queries'
 import { barBeat, barOne } from '../signal/format'
+import { heardFirst } from '../sound/heardFirst'
 import { type BesideSound, Player, type PlayerSound } from '../sound/player'
 import { useEars } from './useEars'
 import { useHistory } from './useHistory'
@@ -96,7 +97,7 @@ export function SessionProvider({ session, children }: { session: Session; child
     ofPart[0]
   const comparison = useComparison(take?.id).data
   const sounds = comparison?.sounds ?? []
-  const heard = (sounds.find((sound) => sound.key === wanted) ?? sounds.find((s) => s.kind === 'mic') ?? sounds[0])?.key
+  const heard = (sounds.find((sound) => sound.key === wanted) ?? heardFirst(sounds))?.key
 
   const rolling = useRolling({
     sessionId: session.id,
@@ -173,8 +174,7 @@ export function SessionProvider({ session, children }: { session: Session; child
       return play(take.window_from_frame)
     }
     // What is compared is brought to one loudness: the song follows, so that the balance stays.
-    const asMixed = sounds.find((sound) => sound.kind === 'mic') ?? sounds[0]
-    return player.play(playerSounds(), heard, frame, null, countIn, beside, asMixed?.gain_db ?? 0)
+    return player.play(playerSounds(), heard, frame, null, countIn, beside, heardFirst(sounds)?.gain_db ?? 0)
   }
 
   /** Where playing begins: where it stopped or was put; at first where the chosen section begins. */

@@ -172,7 +172,7 @@ export class Player {
       }
       for (const stream of streams) {
         const gain = context.createGain()
-        const level = this.state.alone ? 0 : amplitude(besideGainDb)
+        const level = this.besideLevel()
         gain.gain.value = level
         stream.output.connect(gain).connect(context.destination)
         stream.start(fromFrame, startSample)

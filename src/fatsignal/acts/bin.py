@@ -4,11 +4,15 @@ import asyncio
 import contextlib
 import logging
 from collections.abc import Sequence
+from dataclasses import dataclass
 from pathlib import Path
 from uuid import UUID
 
+from fatsignal.engine.journal import ENTERED_NAME
 from fatsignal.store import history, prints, takes
 from fatsignal.store.database import Connection
+from fatsignal.store.prints import Print
+from fatsignal.store.takes import Take
 
 log = logging.getLogger(__name__)
 
@@ -25,34 +29,41 @@ async def bin_takes(conn: Connection, session_id: UUID, take_ids: Sequence[UUID]
             await takes.set_binned(conn, take_id, binned=binned)
 
 
-async def gone_with(conn: Connection, session_id: UUID, sessions_folder: Path) -> int:
-    """Bytes that emptying a session's bin frees."""
-    files = await _files(conn, session_id, sessions_folder)
-    return await asyncio.to_thread(lambda: sum(_size(path) for path in files))
+@dataclass(frozen=True, slots=True)
+class Bin:
+    """The takes of a session that are in its bin, the prints made of them, and where all of it lies."""
+
+    session_id: UUID
+    takes: list[Take]
+    prints: list[Print]
+    files: list[Path]
+    folders: list[Path]
+
+    def bytes(self) -> int:
+        """That emptying it frees."""
+        return sum(_size(path) for path in self.files)
 
 
-async def empty_bin(conn: Connection, session_id: UUID, sessions_folder: Path) -> int:
-    """Remove the takes of a session that are in its bin, with their prints and all files; how many they were.
+async def look_into_bin(conn: Connection, session_id: UUID, sessions_folder: Path) -> Bin:
+    """What is in a session's bin."""
+    binned = await takes.list_binned(conn, session_id)
+    channels = await takes.channels_of(conn, [take.id for take in binned])
+    ids = {take.id for take in binned}
+    made = [print_ for print_ in await prints.list_prints(conn, session_id) if print_.material_id in ids]
+    recorded = [sessions_folder / take.folder / channel.file for take in binned for channel in channels[take.id]]
+    printed = [sessions_folder / print_.file for print_ in made if print_.file]
+    return Bin(session_id, binned, made, recorded + printed, [sessions_folder / take.folder for take in binned])
+
+
+async def empty_bin(conn: Connection, found: Bin) -> None:
+    """Remove the takes that are in it, with their prints and all files.
 
     The rows go first: a file that cannot be removed is left over, and no take is left without its file.
     """
-    binned = await takes.list_binned(conn, session_id)
-    files = await _files(conn, session_id, sessions_folder)
-    folders = [sessions_folder / take.folder for take in binned]
-    await takes.remove_takes(conn, [take.id for take in binned])
+    await takes.remove_takes(conn, [take.id for take in found.takes])
     await conn.commit()
-    await asyncio.to_thread(_remove, files, folders)
-    log.info("the bin of session %s was emptied: %d takes", session_id, len(binned))
-    return len(binned)
-
-
-async def _files(conn: Connection, session_id: UUID, sessions_folder: Path) -> list[Path]:
-    binned = await takes.list_binned(conn, session_id)
-    channels = await takes.channels_of(conn, [take.id for take in binned])
-    files = [sessions_folder / take.folder / channel.file for take in binned for channel in channels[take.id]]
-    ids = {take.id for take in binned}
-    made = [each for each in await prints.list_prints(conn, session_id) if each.material_id in ids and each.file]
-    return [*files, *(sessions_folder / str(each.file) for each in made)]
+    await asyncio.to_thread(_remove, found.files, found.folders)
+    log.info("the bin of session %s was emptied: %d takes", found.session_id, len(found.takes))
 
 
 def _size(path: Path) -> int:
@@ -68,8 +79,7 @@ def _remove(files: list[Path], folders: list[Path]) -> None:
             path.unlink()
     for folder in folders:
         # Its own notes go with it; what a person has put there stays.
-        for note in ("take.json",):
-            with contextlib.suppress(OSError):
-                (folder / note).unlink()
+        with contextlib.suppress(OSError):
+            (folder / ENTERED_NAME).unlink()
         with contextlib.suppress(OSError):
             folder.rmdir()

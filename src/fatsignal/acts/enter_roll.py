@@ -6,15 +6,14 @@ from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
 
+from fatsignal.acts.materials import material_of_files
 from fatsignal.acts.survey import survey
-from fatsignal.acts.waves import keep_wave
+from fatsignal.acts.take_channels import take_channels
 from fatsignal.core.material.channels import Channel
-from fatsignal.core.material.material import Source, fingerprint_of, whole
 from fatsignal.core.takes.windows import Window, clipped
 from fatsignal.engine.journal import ENTERED_NAME, JOURNAL_NAME, Journal
 from fatsignal.errors import FileRefused
 from fatsignal.files.atomic_write import rename_durably
-from fatsignal.files.material_files import MaterialOnDisk, SourceFile
 from fatsignal.files.sound import facts_of
 from fatsignal.store import history, parts, takes
 from fatsignal.store.database import Connection
@@ -115,17 +114,12 @@ def _measure(
     if not windows and not journal.by_hand:
         # It was stopped in the count-in: all that there is, is the take.
         windows = (recorded_span,)
-    recorded = _on_disk(journal, folder, frames)
+    recorded = material_of_files(
+        journal.take_id, [(Channel(each.kind, each.name), folder / each.file) for each in journal.channels],
+        frames=frames, first_frame=journal.from_frame, rate_hz=journal.rate_hz,
+    )  # fmt: skip
     found = survey(recorded, windows=windows)
-    channels = [
-        TakeChannel(
-            position=position, name=rolled.name, kind=rolled.kind, file=rolled.file, sha256=sha256, checks=checks
-        )
-        for position, (rolled, sha256, checks) in enumerate(
-            zip(journal.channels, found.checksums, found.checks, strict=True)
-        )
-    ]
-    keep_wave(waves_folder, fingerprint_of((channel.key, channel.sha256) for channel in channels), found.waves)
+    channels = take_channels(recorded, found, waves_folder)
     recovered = journal.ended == ""
     take = Take(
         id=journal.take_id, part_id=journal.part_id, number=journal.number, recorded_at=journal.started_at,
@@ -139,17 +133,6 @@ def _measure(
         sim_tone=journal.sim_tone.model_dump(mode="json") if journal.sim_tone else None,
     )  # fmt: skip
     return take, channels
-
-
-def _on_disk(journal: Journal, folder: Path, frames: int) -> MaterialOnDisk:
-    """What a roll left, to be looked at; what it is made of is not known before."""
-    keys = tuple(Channel(channel.kind, channel.name) for channel in journal.channels)
-    source = Source(id=journal.take_id, fingerprint="", frames=frames, channels=keys)
-    files = tuple(
-        SourceFile(journal.take_id, key, folder / channel.file)
-        for key, channel in zip(keys, journal.channels, strict=True)
-    )
-    return MaterialOnDisk(whole(source, first_frame=journal.from_frame, rate_hz=journal.rate_hz), files)
 
 
 def _said(journal: Journal, frames: int) -> str:

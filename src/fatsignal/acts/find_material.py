@@ -46,10 +46,7 @@ async def find_material(conn: Connection, material_id: UUID, sessions_folder: Pa
     NotFound
         If nothing that sounds has this id.
     """
-    found = await find_materials(conn, [material_id], sessions_folder)
-    if material_id not in found:
-        raise NotFound("sound", material_id)
-    return found[material_id]
+    return _there((await find_materials(conn, [material_id], sessions_folder)).get(material_id), material_id)
 
 
 async def find_playable(conn: Connection, material_id: UUID, sessions_folder: Path) -> MaterialOnDisk:
@@ -60,12 +57,15 @@ async def find_playable(conn: Connection, material_id: UUID, sessions_folder: Pa
     NotFound
         If nothing that sounds has this id.
     """
-    found = await find_materials(conn, [material_id], sessions_folder)
-    if material_id in found:
-        return found[material_id]
-    kept = [take for take in await takes.takes_of_part(conn, material_id) if take.binned_at is None]
-    channels = await takes.channels_of(conn, [take.id for take in kept])
-    whole = material_of_part(material_id, kept, channels, sessions_folder)
-    if whole is None:
+    found = (await find_materials(conn, [material_id], sessions_folder)).get(material_id)
+    if found is None:
+        kept = await takes.kept_of_part(conn, material_id)
+        channels = await takes.channels_of(conn, [take.id for take in kept])
+        found = material_of_part(material_id, kept, channels, sessions_folder)
+    return _there(found, material_id)
+
+
+def _there(found: MaterialOnDisk | None, material_id: UUID) -> MaterialOnDisk:
+    if found is None:
         raise NotFound("sound", material_id)
-    return whole
+    return found

@@ -11,13 +11,13 @@ from uuid import uuid4
 
 import numpy as np
 
+from fatsignal.acts.materials import material_of_files
 from fatsignal.acts.survey import survey
+from fatsignal.acts.take_channels import take_channels
 from fatsignal.acts.take_numbers import part_folder
 from fatsignal.acts.uploaded import uploaded_blocks, uploaded_facts
-from fatsignal.acts.waves import keep_wave
 from fatsignal.core.clip import Samples
 from fatsignal.core.material.channels import Channel, RecordedKind
-from fatsignal.core.material.material import Source, fingerprint_of, whole
 from fatsignal.core.takes.channel_names import name_channels
 from fatsignal.core.takes.windows import Window
 from fatsignal.core.timing.delay import align
@@ -26,7 +26,6 @@ from fatsignal.errors import FileRefused, SettingRefused, SignalError
 from fatsignal.files.atomic_write import sync_folder
 from fatsignal.files.bext import BroadcastNote, unpack_bext
 from fatsignal.files.claims import claim_take_folder
-from fatsignal.files.material_files import MaterialOnDisk, SourceFile
 from fatsignal.files.names import channel_name, file_name, take_stem
 from fatsignal.files.sound import READ_FRAMES, SoundFacts
 from fatsignal.files.wave_writer import WaveWriter, read_bext
@@ -130,11 +129,10 @@ def import_take(
         frames = _write(
             looked, paths, leads, session.rate_hz, now, from_frame, lambda share: on_progress((1 + share) / 3)
         )
-        source = Source(id=take_id, fingerprint="", frames=frames, channels=tuple(keys))
-        written = MaterialOnDisk(
-            whole(source, first_frame=from_frame, rate_hz=session.rate_hz),
-            tuple(SourceFile(take_id, key, path) for key, path in zip(keys, paths, strict=True)),
-        )
+        written = material_of_files(
+            take_id, list(zip(keys, paths, strict=True)), frames=frames, first_frame=from_frame,
+            rate_hz=session.rate_hz,
+        )  # fmt: skip
         found = survey(written)
         sync_folder(folder)
         on_progress(1.0)
@@ -144,13 +142,7 @@ def import_take(
     except BaseException:
         shutil.rmtree(folder, ignore_errors=True)
         raise
-    channels = [
-        TakeChannel(position=position, name=key.name, kind=file.kind, file=path.name, sha256=sha256, checks=checks)
-        for position, (key, file, path, sha256, checks) in enumerate(
-            zip(keys, files, paths, found.checksums, found.checks, strict=True)
-        )
-    ]
-    keep_wave(waves_folder, fingerprint_of((channel.key, channel.sha256) for channel in channels), found.waves)
+    channels = take_channels(written, found, waves_folder)
     take = Take(
         id=take_id, part_id=part.id, number=number, recorded_at=now, rate_hz=session.rate_hz, from_frame=from_frame,
         recorded_frame=from_frame, frames=frames, windows=(Window(from_frame, from_frame + frames),),

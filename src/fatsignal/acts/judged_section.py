@@ -124,11 +124,7 @@ async def load_part(conn: Connection, part_id: UUID) -> PartToHear:
     """All takes of a part that are not in the bin."""
     part = await parts.get_part(conn, part_id)
     session = await sessions.get_session(conn, part.session_id)
-    kept = await takes.list_kept(conn, session.id)
-    found = sorted(
-        (take for take in kept if take.part_id == part_id),
-        key=lambda take: take.recorded_at,
-    )
+    found = sorted(await takes.kept_of_part(conn, part_id), key=lambda take: take.recorded_at)
     return PartToHear(session, found, await takes.channels_of(conn, [take.id for take in found]))
 
 

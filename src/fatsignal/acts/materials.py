@@ -41,6 +41,17 @@ def material_of_take(take: Take, channels: Sequence[TakeChannel], sessions_folde
     return MaterialOnDisk(material, files_of(take, channels, sessions_folder))
 
 
+def material_of_files(
+    source_id: UUID, files: Sequence[tuple[Channel, Path]], *, frames: int, first_frame: int, rate_hz: int,
+    fingerprint: str = "",
+) -> MaterialOnDisk:  # fmt: skip
+    """Files that were just written together, a channel each; what they hold may be known only when it is looked at."""
+    channels = tuple(channel for channel, _ in files)
+    source = Source(id=source_id, fingerprint=fingerprint, frames=frames, channels=channels)
+    material = whole(source, first_frame=first_frame, rate_hz=rate_hz)
+    return MaterialOnDisk(material, tuple(SourceFile(source_id, channel, path) for channel, path in files))
+
+
 def material_of_print(print_: Print, *, first_frame: int, rate_hz: int, sessions_folder: Path) -> MaterialOnDisk:
     """A finished print, on the place of what it was made of."""
     assert print_.sha256 is not None, "it is finished"

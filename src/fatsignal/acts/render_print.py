@@ -13,12 +13,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 import fatsignal
+from fatsignal.acts.materials import material_of_files
 from fatsignal.acts.survey import ChannelPass
 from fatsignal.acts.waves import keep_wave
 from fatsignal.core.clip import Samples
 from fatsignal.core.level.pyramid import Columns
 from fatsignal.core.material.channels import Channel, Wanted, find
-from fatsignal.core.material.material import Source, whole
 from fatsignal.core.takes.windows import Window
 from fatsignal.core.tone.chain import inner_factor
 from fatsignal.core.tone.document import parse_tone
@@ -26,7 +26,7 @@ from fatsignal.core.tone.spectra import SpectrumMeter, levels_apart_db
 from fatsignal.errors import FileRefused
 from fatsignal.files.bext import BroadcastNote
 from fatsignal.files.claims import place_file
-from fatsignal.files.material_files import MaterialOnDisk, SourceFile, sha256_of
+from fatsignal.files.material_files import MaterialOnDisk, sha256_of
 from fatsignal.files.names import file_name
 from fatsignal.files.reamp import reamp_material
 from fatsignal.store.tones import ToneRevision
@@ -97,12 +97,10 @@ def render_print(
             frames = reamp_material(reader, DRY, partial, tone, depth="24", note=note, on_progress=progress)
         times_real_time = frames / material.rate_hz / max(time.monotonic() - started_s, 1e-3)
         checksum = sha256_of(partial)
-        channel = Channel("sim", revision.name)
-        source = Source(id=print_id, fingerprint=checksum, frames=frames, channels=(channel,))
-        wet = MaterialOnDisk(
-            whole(source, first_frame=material.first_frame, rate_hz=material.rate_hz),
-            (SourceFile(print_id, channel, partial),),
-        )
+        wet = material_of_files(
+            print_id, [(Channel("sim", revision.name), partial)], frames=frames, first_frame=material.first_frame,
+            rate_hz=material.rate_hz, fingerprint=checksum,
+        )  # fmt: skip
         checks, waves = _checks(wet, what)
         keep_wave(waves_folder, checksum, waves)
         target = place_file(partial, folder / f"{name}.wav")

@@ -9,14 +9,14 @@ from pydantic import BaseModel, Field
 
 from fatsignal.core.documents import Document, Kept, Upcasts
 from fatsignal.core.takes.windows import Gap, Window
-from fatsignal.engine.protocol import ChannelFile
+from fatsignal.engine.protocol import ChannelFile, EndReason
 from fatsignal.files.atomic_write import atomic_write
 from fatsignal.rig.setup import RigSetup
 
 JOURNAL_NAME = "roll.json"
 ENTERED_NAME = "take.json"
 
-Ending = Literal["", "stopped", "section", "space", "problem"]
+Ending = Literal["", EndReason]
 
 
 def take_id_of(roll_id: UUID, part_id: UUID, index: int) -> UUID:

@@ -12,8 +12,7 @@ from fatsignal.engine.capture import Capture, fault_sentence
 from fatsignal.engine.disk_line import DiskLine
 from fatsignal.engine.intake import Intake
 from fatsignal.engine.meter_window import METER_HZ, MeterWindow, Ticks
-from fatsignal.engine.passes import Reason
-from fatsignal.engine.protocol import Ended, Event, Listening, ListenOrder, Pitch
+from fatsignal.engine.protocol import Ended, EndReason, Event, Listening, ListenOrder, Pitch
 from fatsignal.engine.take_files import TakeFiles, WriterFactory, disk_sentence
 from fatsignal.errors import FatSignalError, RollRefused
 from fatsignal.files.wave_writer import WaveWriter
@@ -41,7 +40,7 @@ class Listener(Capture):
 
     def run(self) -> Ended:
         """Listen. Whatever happens, the files are closed, and an event tells how it ended."""
-        reason: Reason = "stopped"
+        reason: EndReason = "stopped"
         problem = ""
         order = self._order
         self._disk = DiskLine(rate_hz=order.rate_hz, real_time=order.paced)
@@ -77,7 +76,7 @@ class Listener(Capture):
                 )
             )  # fmt: skip
 
-    def _listen(self) -> Reason:
+    def _listen(self) -> EndReason:
         rate_hz, wanted = self._order.rate_hz, self._order.to_frame - self._order.from_frame
         every_frames = rate_hz // METER_HZ
         meters, ticks = MeterWindow(len(self._source.channels)), Ticks(every_frames)

@@ -6,7 +6,6 @@ import threading
 from collections.abc import Callable, Sequence
 from datetime import datetime
 from functools import partial
-from typing import Literal
 from uuid import UUID
 
 import numpy as np
@@ -16,12 +15,10 @@ from fatsignal.core.takes.roll_plan import Pass
 from fatsignal.core.takes.windows import Gap, Window, joined, touches
 from fatsignal.engine.disk_line import DiskLine
 from fatsignal.engine.journal import Journal, SimTone, take_id_of
-from fatsignal.engine.protocol import PartOrder, RollingPart, RollOrder
+from fatsignal.engine.protocol import EndReason, PartOrder, RollingPart, RollOrder
 from fatsignal.engine.take_files import TakeFiles, WriterFactory
 from fatsignal.files.names import take_folder_name, take_stem
 from fatsignal.rig.source import InputChannel, side_by_side
-
-Reason = Literal["stopped", "section", "space", "problem"]
 
 _SOME_DAY = 1 << 62
 _MOST_NUMBERS_TRIED = 10_000
@@ -153,7 +150,7 @@ class RollingPass:
         self._change(lambda _: {"windows": now, "by_hand": True})
 
     def close(
-        self, reason: Reason, *, at_frame: int, into_bin: bool, one_bar_frames: int, done: Callable[[], None]
+        self, reason: EndReason, *, at_frame: int, into_bin: bool, one_bar_frames: int, done: Callable[[], None]
     ) -> None:
         """Close the files at a frame of the stream, then call `done`, all on the disk line."""
         song_frame = self.place.song_from + at_frame - self.place.stream_from
@@ -220,7 +217,7 @@ def _keep(take: _Take) -> None:
         take.journal.write(take.files.folder)
 
 
-def _close(take: _Take, reason: Reason, into_bin: bool, note: str) -> None:
+def _close(take: _Take, reason: EndReason, into_bin: bool, note: str) -> None:
     if not take.files.opened:
         return
     trouble = take.files.close()

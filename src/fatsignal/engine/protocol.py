@@ -46,6 +46,9 @@ class Speaks(BaseModel):
         return newest if newest >= max(self.oldest, other.oldest) else None
 
 
+# Why a roll ended: somebody stopped it, what was wanted is played, the disk is full, or something went wrong.
+EndReason = Literal["stopped", "section", "space", "problem"]
+
 SPOKEN_HERE = Speaks(oldest=OLDEST_SPOKEN, newest=VERSION)
 
 
@@ -342,7 +345,7 @@ class Ended(_Message):
     roll_id: UUID
     folder: Path | None = Field(default=None, description="Of what was listened to.")
     frames: int
-    reason: Literal["stopped", "section", "space", "problem"]
+    reason: EndReason
     problem: str
     listened: bool = Field(default=False, description="It was no take but a check or the computer's playback.")
     stood_by: bool = Field(default=False, description="Nothing went to disk.")

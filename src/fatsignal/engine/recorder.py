@@ -10,8 +10,8 @@ from fatsignal.engine.disk_space import LEAST_TO_START_S, FreeBytes, SpaceWatch,
 from fatsignal.engine.intake import Arrived, Intake
 from fatsignal.engine.meter_window import METER_HZ, MeterWindow, Ticks
 from fatsignal.engine.monitor import Monitor
-from fatsignal.engine.passes import Reason, RollingPass
-from fatsignal.engine.protocol import Cue, Ended, Event, Notice, PassEnded, Rolling, RollOrder
+from fatsignal.engine.passes import RollingPass
+from fatsignal.engine.protocol import Cue, Ended, EndReason, Event, Notice, PassEnded, Rolling, RollOrder
 from fatsignal.engine.take_files import WriterFactory, disk_sentence
 from fatsignal.errors import FatSignalError, RollRefused
 from fatsignal.files.wave_writer import WaveWriter
@@ -59,7 +59,7 @@ class Recorder(Capture):
 
     def run(self) -> Ended:
         """Roll. Whatever happens, the files are closed, and an event tells how it ended."""
-        reason: Reason = "stopped"
+        reason: EndReason = "stopped"
         problem = ""
         self._disk = DiskLine(rate_hz=self._order.rate_hz, real_time=self._order.paced)
         self._meters = MeterWindow(len(self._source.channels))
@@ -97,7 +97,7 @@ class Recorder(Capture):
         if self._disk.trouble is None:
             self._show_pass()
 
-    def _roll(self) -> Reason:
+    def _roll(self) -> EndReason:
         rate_hz = self._order.rate_hz
         end = None if self._plan.again_from_frame is not None else self._plan.to_frame - self._plan.from_frame
         meter_ticks, space_ticks = Ticks(rate_hz // METER_HZ), Ticks(rate_hz)
@@ -170,7 +170,7 @@ class Recorder(Capture):
             rolling for rolling in reversed(self._open) if rolling.place.seam_from < self._at or not rolling.place.index
         )
 
-    def _close(self, rolling: RollingPass, reason: Reason, *, into_bin: bool = False) -> None:
+    def _close(self, rolling: RollingPass, reason: EndReason, *, into_bin: bool = False) -> None:
         self._open.remove(rolling)
         bar = self._order.tempo.bar_at(self._plan.play_from_frame)
         rolling.close(
@@ -179,7 +179,7 @@ class Recorder(Capture):
             done=lambda: self._tell(PassEnded(roll_id=self.roll_id, takes=rolling.take_ids)),
         )  # fmt: skip
 
-    def _finish(self, reason: Reason) -> None:
+    def _finish(self, reason: EndReason) -> None:
         current = self._last = self._current() if self._open else None
         for rolling in list(self._open):
             if rolling.place.seam_from >= self._at and rolling.place.index:

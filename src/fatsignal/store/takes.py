@@ -190,11 +190,13 @@ async def get_take(conn: Connection, take_id: UUID) -> Take:
     return _from_row(row)
 
 
-async def takes_of_part(conn: Connection, part_id: UUID) -> list[Take]:
-    """All takes of a part, the newest first, those in the bin too."""
+async def kept_of_part(conn: Connection, part_id: UUID) -> list[Take]:
+    """Takes of a part that are not in the bin, the newest first."""
     async with conn.cursor(row_factory=dict_row) as cur:
-        await cur.execute(f"SELECT {_TAKE} FROM take WHERE part_id = %s ORDER BY number DESC", (part_id,))
-        return [_from_row(row) async for row in cur]
+        await cur.execute(
+            f"SELECT {_TAKE} FROM take WHERE part_id = %s AND binned_at IS NULL ORDER BY number DESC", (part_id,)
+        )
+        return [_from_row(row) async for row in in_turns(cur)]
 
 
 async def takes_by_id(conn: Connection, take_ids: Sequence[UUID]) -> dict[UUID, Take]:

@@ -19,6 +19,7 @@ STALLED_S = 4.0
 MOST_ATTEMPTS = 3
 
 WorkState = Literal["waiting", "working", "done", "failed", "stopped"]
+ENDS: tuple[WorkState, ...] = ("done", "failed", "stopped")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -38,7 +39,7 @@ class Work:
 
     @property
     def ended(self) -> bool:
-        return self.state in ("done", "failed", "stopped")
+        return self.state in ENDS
 
 
 _WORK = "id, kind, fingerprint, input, session_id, state, progress, detail, attempts, holder, problem, result"

@@ -6,7 +6,7 @@ from uuid import UUID
 from fastapi import FastAPI
 from pydantic import BaseModel, Field, TypeAdapter
 
-from fatsignal.engine.protocol import Listening, Meters, Pitch, Rolling, StandingBy
+from fatsignal.engine.protocol import EndReason, Listening, Meters, Pitch, Rolling, StandingBy
 from fatsignal.store.prints import PrintState
 from fatsignal.store.works import WorkState
 
@@ -37,7 +37,7 @@ class RollEnded(BaseModel):
     event: Literal["ended"] = "ended"
     roll_id: UUID
     frames: int
-    reason: Literal["stopped", "section", "space", "problem"]
+    reason: EndReason
     problem: str
 
 

@@ -99,7 +99,7 @@ class WorkDesk:
             await asyncio.sleep(_RECONNECT_S)
 
     def _pass_on(self, news: dict[str, Any]) -> None:
-        if news["state"] in ("done", "failed", "stopped"):
+        if news["state"] in works.ENDS:
             for told in self._told.get(UUID(news["work_id"]), ()):
                 told.set()
         self._hub.tell(WorkTold.model_validate(news))

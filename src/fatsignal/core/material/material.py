@@ -8,7 +8,7 @@ hands over reads a material (`reader.py`) and does not ask what it is made of.
 import hashlib
 import json
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Literal
 from uuid import UUID
 
@@ -110,7 +110,7 @@ class Material:
         if len(self.pieces) == 1 and len(self.sources) == 1:
             (piece,), (source,) = self.pieces, self.sources
             whole = Piece(source_id=source.id, source_frame=0, place=Window(0, source.frames))
-            if _moved(piece, -self.first_frame) == whole and self.frames == source.frames:
+            if replace(piece, place=piece.place.moved(-self.first_frame)) == whole and self.frames == source.frames:
                 return source.fingerprint
         parts = [
             [
@@ -170,13 +170,6 @@ def of_pieces(
 def edge_fade(place: Window, *, rate_hz: int) -> Fade:
     """The short crossfade at the edges of what was punched in; shorter where the place itself is."""
     return Fade(2 * max(1, min(round(CROSSFADE_S * rate_hz / 2), place.frames // 2)))
-
-
-def _moved(piece: Piece, by_frames: int) -> Piece:
-    return Piece(
-        source_id=piece.source_id, source_frame=piece.source_frame, place=piece.place.moved(by_frames),
-        gain_db=piece.gain_db, fade_in=piece.fade_in, fade_out=piece.fade_out,
-    )  # fmt: skip
 
 
 def _fade_parts(fade: Fade | None) -> tuple[int, str]:

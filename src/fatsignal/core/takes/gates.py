@@ -5,7 +5,7 @@ from collections.abc import Sequence
 import numpy as np
 
 from fatsignal.core.clip import Samples
-from fatsignal.core.material.material import CROSSFADE_S
+from fatsignal.core.material.material import edge_fade
 from fatsignal.core.takes.windows import Window
 
 
@@ -17,7 +17,7 @@ def opening(windows: Sequence[Window], span: Window, *, rate_hz: int) -> Samples
     """
     share = np.zeros(span.frames)
     for window in windows:
-        half = max(1, min(round(CROSSFADE_S * rate_hz / 2), window.frames // 2))
+        half = edge_fade(window, rate_hz=rate_hz).frames // 2
         edges = [window.from_frame - half, window.from_frame + half, window.to_frame - half, window.to_frame + half]
         # Most spans of a live block are far from any edge.
         if edges[1] <= span.from_frame and span.to_frame <= edges[2] + 1:

@@ -1,14 +1,15 @@
 """Undo, redo, and the bin: what was done to a session, whichever page did it."""
 
+import asyncio
 from datetime import datetime
 from uuid import UUID
 
 from fastapi import APIRouter
 from pydantic import BaseModel, Field
 
-from fatsignal.acts.bin import empty_bin, gone_with
+from fatsignal.acts.bin import empty_bin, look_into_bin
 from fatsignal.errors import ConfirmationRequired
-from fatsignal.store import history, parts, prints, sessions, takes
+from fatsignal.store import history, parts, sessions
 from fatsignal.store.database import Connection
 from fatsignal.web.context import Place, Transaction
 
@@ -72,8 +73,8 @@ async def what_is_in_the_bin(session_id: UUID, conn: Transaction, place: Place) 
     """Takes in the bin, the one that went there last first."""
     session = await sessions.get_session(conn, session_id)
     names = {part.id: part.name for part in await parts.list_parts(conn, session_id)}
-    binned = await takes.list_binned(conn, session_id)
-    made = [print_.material_id for print_ in await prints.list_prints(conn, session_id)]
+    binned = await look_into_bin(conn, session_id, place.sessions_folder)
+    made = [print_.material_id for print_ in binned.prints]
     found = [
         BinnedTake(
             id=take.id, part_name=names[take.part_id], number=take.number, recorded_at=take.recorded_at,
@@ -82,23 +83,23 @@ async def what_is_in_the_bin(session_id: UUID, conn: Transaction, place: Place) 
             last_bar=session.tempo.bar_beat_at(take.used.to_frame - 1)[0],
             said=take.said, note=take.note, prints=made.count(take.id),
         )
-        for take in sorted(binned, key=lambda each: str(each.binned_at), reverse=True)
+        for take in sorted(binned.takes, key=lambda each: str(each.binned_at), reverse=True)
         if take.binned_at is not None
     ]  # fmt: skip
-    return BinView(takes=found, bytes=await gone_with(conn, session_id, place.sessions_folder))
+    return BinView(takes=found, bytes=await asyncio.to_thread(binned.bytes))
 
 
 @router.delete("/bin")
 async def empty(session_id: UUID, conn: Transaction, place: Place, agreed: bool = False) -> BinView:
     """Empty the bin: its takes, their prints and their files are gone for good. It asks first (409)."""
     await sessions.get_session(conn, session_id)
-    binned = await takes.list_binned(conn, session_id)
-    if binned and not agreed:
-        said = "one take" if len(binned) == 1 else f"{len(binned)} takes"
+    binned = await look_into_bin(conn, session_id, place.sessions_folder)
+    if binned.takes and not agreed:
+        said = "one take" if len(binned.takes) == 1 else f"{len(binned.takes)} takes"
         raise ConfirmationRequired(
             f"{said} in the bin will be gone for good, with all files and prints: this cannot be undone"
         )
-    await empty_bin(conn, session_id, place.sessions_folder)
+    await empty_bin(conn, binned)
     return await what_is_in_the_bin(session_id, conn, place)
 
 

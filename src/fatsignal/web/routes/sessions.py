@@ -250,11 +250,7 @@ async def sheet_of(session_id: UUID, part_id: UUID, conn: Connection) -> Callabl
     """Reads what it needs; what it gives makes it."""
     session = await sessions.get_session(conn, session_id)
     part = await parts.get_part(conn, part_id)
-    of_part = [
-        played(take)
-        for take in await takes.list_takes(conn, session_id)
-        if take.part_id == part.id and take.binned_at is None
-    ]
+    of_part = [played(take) for take in await takes.list_kept(conn, session_id) if take.part_id == part.id]
     found = await sections.list_sections(conn, session_id)
     return partial(_sheet, session, part_id, found, of_part)
 
