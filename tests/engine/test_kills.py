@@ -12,6 +12,7 @@ import numpy as np
 import pytest
 import soundfile
 
+from fatsignal.core.level.depth import WordPacker
 from fatsignal.core.takes.windows import Window
 from fatsignal.engine.life import engine_lives, hold_life
 from fatsignal.engine.recorder import Recorder
@@ -23,6 +24,12 @@ from tests.signals import FS
 MOST_LOST_FRAMES = FS // 10
 HANDLE = FS // 16
 PASS = FS // 4
+
+
+@pytest.fixture(scope="module", autouse=True)
+def _warm():
+    """As an engine is before it says that it is ready: what packs samples takes a second to load."""
+    WordPacker("24").pack(np.zeros((64, 1)))
 
 
 class PacedCounting(Counting):
