@@ -1,5 +1,6 @@
-"""The line to the disk: what may wait in it, and who is held up."""
+"""The line to the disk: what may wait in it, who is held up, and what is on the disk when."""
 
+import errno
 import threading
 
 import numpy as np
@@ -23,8 +24,8 @@ class StuckFiles:
     def stay_in_place(self):
         pass
 
-    def sync(self):
-        pass
+    def through(self):
+        return lambda: None
 
 
 def in_a_thread(act):
@@ -60,3 +61,53 @@ def test_who_brings_more_than_that_waits_until_some_of_it_is_written():
     bringing.join(timeout=20)
     line.finish()
     assert files.frames == 6 * FS
+
+
+class SlowToSync(StuckFiles):
+    """Files on a disk that takes what is written at once, and says so only when it is let go."""
+
+    def write(self, block):
+        self.frames += len(block)
+
+    def through(self):
+        return self._released.wait
+
+
+def test_writing_goes_on_while_the_disk_itself_is_slow(monkeypatch):
+    """Killed at that moment, an engine leaves behind what came during it."""
+    monkeypatch.setattr("fatsignal.engine.disk_line._LOOK_S", 0.0)
+    released, told = threading.Event(), threading.Event()
+    line, files = DiskLine(rate_hz=FS), SlowToSync(released)
+    for second in range(6):
+        line.write(files, SECOND)
+        line.catch_up()
+        assert files.frames == (second + 1) * FS
+    line.do_when_through(told.set)
+    line.catch_up()
+    finishing = in_a_thread(line.finish)
+    assert not told.wait(0.2)
+    assert finishing.is_alive()
+    released.set()
+    finishing.join(timeout=20)
+    assert told.is_set()
+    assert not finishing.is_alive()
+
+
+def test_what_the_disk_refuses_at_the_end_is_trouble_and_once_a_second_is_not(monkeypatch):
+    monkeypatch.setattr("fatsignal.engine.disk_line._LOOK_S", 0.0)
+
+    class Refusing(SlowToSync):
+        def through(self):
+            return refuse
+
+    def refuse():
+        raise OSError(errno.EIO, "no")
+
+    line, files = DiskLine(rate_hz=FS), Refusing(threading.Event())
+    line.write(files, SECOND)
+    line.catch_up()
+    line.bring_through(lambda: None)
+    assert line.trouble is None
+    line.do(lambda: line.bring_through(files.through()))
+    line.finish()
+    assert line.trouble.errno == errno.EIO

@@ -1,8 +1,9 @@
 """The way to the disk: a thread of its own, so that a slow disk does not hold up the blocks that arrive.
 
 Blocks wait here for about twenty milliseconds and are written together; killed at any moment, the process leaves all
-but that on disk. Once a second what was written is brought through to the disk itself, so that a loss of power takes no
-more than that second. Several seconds of each take may wait before whoever brings more is held up.
+but that on disk. Once a second what was written is brought through to the disk itself, by a thread beside this one, so
+that a loss of power takes no more than that second. Several seconds of each take may wait before whoever brings more is
+held up.
 """
 
 import errno
@@ -17,6 +18,7 @@ import numpy as np
 
 from fatsignal.core.clip import Samples
 from fatsignal.engine.priority import Rank, prefer_this_thread
+from fatsignal.engine.sync_line import SyncLine
 from fatsignal.engine.take_files import TakeFiles
 
 _GATHER_S = 0.02
@@ -43,9 +45,8 @@ class DiskLine:
 
     def __init__(self, *, rate_hz: int, real_time: bool = False) -> None:
         self._real_time = real_time
-        # The longest that bringing one take through to the disk took.
-        self.slowest_sync_s = 0.0
-        self.trouble: OSError | None = None
+        self._trouble: OSError | None = None
+        self._sync = SyncLine()
         self._most_frames = round(_MOST_WAITING_S * rate_hz)
         self._changed = threading.Condition()
         self._jobs: list[tuple[TakeFiles, Samples] | Callable[[], None]] = []
@@ -54,6 +55,11 @@ class DiskLine:
         self._looked_s = 0.0
         self._thread = threading.Thread(target=self._run, name="disk", daemon=True)
         self._thread.start()
+
+    @property
+    def trouble(self) -> OSError | None:
+        """The first that the disk refused, if it did."""
+        return self._trouble or self._sync.trouble
 
     def write(self, files: TakeFiles, block: Samples) -> None:
         """Append a block, shape (frames, channels), to a take's files; waits while seconds of it are ahead."""
@@ -69,18 +75,27 @@ class DiskLine:
             self._jobs.append(act)
             self._changed.notify_all()
 
+    def bring_through(self, through: Callable[[], None]) -> None:
+        """Bring something to the disk itself (`TakeFiles.through`), after what was asked for by this until now."""
+        self._sync.do(through)
+
+    def do_when_through(self, act: Callable[[], None]) -> None:
+        """Do something when all that was asked for until now is done, and on the disk itself."""
+        self.do(lambda: self._sync.do(act))
+
     def catch_up(self) -> None:
-        """Return when all that was asked for until now is done."""
+        """Return when all that was asked for until now is written."""
         there = threading.Event()
         self.do(there.set)
         there.wait()
 
     def finish(self) -> None:
-        """Return when everything is done."""
+        """Return when everything is done, and on the disk itself."""
         with self._changed:
             self._finishing = True
             self._changed.notify_all()
         self._thread.join()
+        self._sync.finish()
 
     def _run(self) -> None:
         if self._real_time:
@@ -149,9 +164,8 @@ class DiskLine:
         """
         try:
             files.stay_in_place()
-            began_s = time.monotonic()
-            files.sync()
-            self.slowest_sync_s = max(self.slowest_sync_s, time.monotonic() - began_s)
+            if self._sync.idle:
+                self._sync.do(_tried(files.through()))
         except Exception as trouble:
             log.warning("%s cannot be looked after: %s", files.folder, trouble)
 
@@ -160,8 +174,20 @@ class DiskLine:
             act()
         except OSError as trouble:
             log.warning("the disk refused: %s", trouble)
-            self.trouble = self.trouble or trouble
+            self._trouble = self._trouble or trouble
         except Exception as trouble:
             log.exception("the disk line met a fault")
             # Whatever it is: the thread lives on, so that files are closed and nobody waits for ever.
-            self.trouble = self.trouble or OSError(str(trouble))
+            self._trouble = self._trouble or OSError(str(trouble))
+
+
+def _tried(through: Callable[[], None]) -> Callable[[], None]:
+    """What is asked for again a second later: a drive that is away for a moment is no trouble yet."""
+
+    def act() -> None:
+        try:
+            through()
+        except OSError as trouble:
+            log.warning("what was written is not on the disk yet: %s", trouble)
+
+    return act

@@ -74,7 +74,7 @@ class Journal(Kept):
     into_bin: bool = False
 
     def write(self, folder: Path) -> None:
-        """Put the journal into a take's folder; it is whole at any moment, and on the disk when this returns.
+        """Put the journal into a take's folder; it is whole at any moment. `TakeFiles.through` brings it to the disk.
 
         Raises
         ------
@@ -83,7 +83,7 @@ class Journal(Kept):
         """
         path = folder / JOURNAL_NAME
         try:
-            with atomic_write(path, durable=True) as partial:
+            with atomic_write(path) as partial:
                 partial.write_text(self.model_dump_json(indent=1))
         except OSError:
             if not path.exists():

@@ -106,7 +106,9 @@ class Listener(Capture):
         return "section" if heard >= wanted else "stopped"
 
     def _close(self) -> None:
+        through = self._files.through()
         trouble = self._files.close()
+        self._disk.bring_through(through)
         if trouble is not None:
             raise trouble
 

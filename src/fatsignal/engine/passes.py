@@ -14,7 +14,7 @@ from fatsignal.core.clip import Samples
 from fatsignal.core.takes.roll_plan import Pass
 from fatsignal.core.takes.windows import Gap, Window, joined, touches
 from fatsignal.engine.disk_line import DiskLine
-from fatsignal.engine.journal import Journal, SimTone, take_id_of
+from fatsignal.engine.journal import JOURNAL_NAME, Journal, SimTone, take_id_of
 from fatsignal.engine.protocol import EndReason, PartOrder, RollingPart, RollOrder
 from fatsignal.engine.take_files import TakeFiles, WriterFactory
 from fatsignal.files.names import take_folder_name, take_stem
@@ -80,7 +80,7 @@ class RollingPass:
         order, number = self._order, part.first_number + self.place.index
         files = TakeFiles(
             part.folder / take_folder_name(number), take_stem(part.name, number), inputs, rate_hz=order.rate_hz,
-            depth=order.depth, from_frame=self.place.song_from, open_writer=open_writer,
+            depth=order.depth, from_frame=self.place.song_from, open_writer=open_writer, beside=(JOURNAL_NAME,),
         )  # fmt: skip
         journal = Journal(
             take_id=take_id_of(order.roll_id, part.part_id, self.place.index), roll_id=order.roll_id,
@@ -121,7 +121,7 @@ class RollingPass:
     def open(self) -> None:
         """Make folders, journals and files, on the disk line."""
         for take in self._takes:
-            self._disk.do(partial(_open, take))
+            self._disk.do(partial(_open, take, self._disk))
 
     def write(self, samples: Samples, at_frame: int, lost_frames: int) -> None:
         """Give the files what of these frames of the stream is theirs; the first `lost_frames` stand for lost ones."""
@@ -152,7 +152,7 @@ class RollingPass:
     def close(
         self, reason: EndReason, *, at_frame: int, into_bin: bool, one_bar_frames: int, done: Callable[[], None]
     ) -> None:
-        """Close the files at a frame of the stream, then call `done`, all on the disk line."""
+        """Close the files at a frame of the stream, on the disk line; call `done` when they are on the disk."""
         song_frame = self.place.song_from + at_frame - self.place.stream_from
         if self._in_since is not None:
             self.punch(song_frame)
@@ -164,8 +164,8 @@ class RollingPass:
             elif self.place.index and played < one_bar_frames:
                 note = _HARDLY_BEGUN
         for take in self._takes:
-            self._disk.do(partial(_close, take, reason, into_bin or bool(note), note))
-        self._disk.do(done)
+            self._disk.do(partial(_close, take, self._disk, reason, into_bin or bool(note), note))
+        self._disk.do_when_through(done)
 
     def discard(self) -> None:
         """Nothing but a copy of the pass before is in it: its files go."""
@@ -199,13 +199,14 @@ def _sim_tone(part: PartOrder) -> SimTone | None:
     return SimTone(name=tone.name, fingerprint=tone.fingerprint(), tone_revision_id=part.monitor.tone_revision_id)
 
 
-def _open(take: _Take) -> None:
+def _open(take: _Take, disk: DiskLine) -> None:
     """Under the first number from its own on that nothing in the part's folder has: an import may have been quicker."""
     for number in range(take.journal.number, take.journal.number + _MOST_NUMBERS_TRIED):
         if number != take.journal.number:
             take.take_number(number)
         try:
             take.files.open(take.journal.started_at, first=partial(_keep, take))
+            disk.bring_through(take.files.through())
             return
         except FileExistsError:
             continue
@@ -217,12 +218,14 @@ def _keep(take: _Take) -> None:
         take.journal.write(take.files.folder)
 
 
-def _close(take: _Take, reason: EndReason, into_bin: bool, note: str) -> None:
+def _close(take: _Take, disk: DiskLine, reason: EndReason, into_bin: bool, note: str) -> None:
     if not take.files.opened:
         return
+    through = take.files.through()
     trouble = take.files.close()
     take.change(lambda _: {"ended": reason, "into_bin": into_bin, "problem": note})
     _keep(take)
+    disk.bring_through(through)
     if trouble is not None:
         raise trouble
 

@@ -1,14 +1,16 @@
 """The files of one take, or of one check: one a channel, all of one length, in a folder of their own."""
 
 import errno
+import os
 from collections.abc import Callable, Sequence
+from contextlib import suppress
 from datetime import datetime
 from pathlib import Path
 
 from fatsignal.core.clip import Samples
 from fatsignal.core.level.depth import Depth
 from fatsignal.engine.protocol import ChannelFile
-from fatsignal.files.atomic_write import sync_folder
+from fatsignal.files.atomic_write import sync_file, sync_folder
 from fatsignal.files.bext import BroadcastNote
 from fatsignal.files.names import channel_name
 from fatsignal.files.wave_writer import WaveWriter
@@ -22,9 +24,10 @@ class TakeFiles:
 
     def __init__(
         self, folder: Path, stem: str, channels: Sequence[InputChannel], *, rate_hz: int, depth: Depth, from_frame: int,
-        open_writer: WriterFactory = WaveWriter,
+        open_writer: WriterFactory = WaveWriter, beside: Sequence[str] = (),
     ) -> None:  # fmt: skip
         self.rate_hz = rate_hz
+        self._beside = beside  # names of what else lies in the folder and is to last as the files do
         self._inputs = list(channels)
         self._depth: Depth = depth
         self._from_frame = from_frame
@@ -61,7 +64,6 @@ class TakeFiles:
             If the folder is there already, or the disk refuses.
         """
         self.folder.mkdir(parents=True, exist_ok=False)
-        sync_folder(self.folder.parent)
         self._moved = first
         if first is not None:
             first()
@@ -73,7 +75,6 @@ class TakeFiles:
             self._writers.append(
                 self._open_writer(self.folder / channel.file, rate_hz=self.rate_hz, depth=self._depth, note=note)
             )
-        sync_folder(self.folder)
 
     def write(self, block: Samples) -> None:
         """Append a block, shape (frames, channels); afterwards every file is whole.
@@ -101,10 +102,29 @@ class TakeFiles:
             raise first
         self._unwritten = None
 
-    def sync(self) -> None:
-        """Return when all that was written is on the disk."""
-        for writer in self._writers:
-            writer.sync()
+    def through(self) -> Callable[[], None]:
+        """What brings all that was written until now through to the disk itself, with the names it has.
+
+        It is to be called once, from any thread, and may be while more is written or after all is closed.
+        """
+        descriptors = [writer.duplicate() for writer in self._writers]
+        folder, beside = self.folder, self._beside
+
+        def bring() -> None:
+            try:
+                # A folder that was moved or deleted meanwhile is made again, with all that is in it.
+                with suppress(FileNotFoundError):
+                    sync_folder(folder.parent)
+                    for name in beside:
+                        sync_file(folder / name)
+                    sync_folder(folder)
+                for descriptor in descriptors:
+                    os.fdatasync(descriptor)
+            finally:
+                for descriptor in descriptors:
+                    os.close(descriptor)
+
+        return bring
 
     def stay_in_place(self) -> None:
         """Where the folder was moved or deleted meanwhile, make it again, with all that was written until now."""
@@ -118,11 +138,11 @@ class TakeFiles:
                 writer.write_again()
 
     def close(self) -> OSError | None:
-        """Close all; the first trouble is given back, so that every file is closed."""
+        """Close all, on the disk or not; the first trouble is given back, so that every file is closed."""
         first: OSError | None = None
         for writer in self._writers:
             try:
-                writer.close()
+                writer.close(durable=False)
             except OSError as trouble:
                 first = first or trouble
         return first

@@ -66,19 +66,26 @@ class WaveWriter:
         """Bring the header up to the frames written so far."""
         os.pwrite(self._descriptor, self._header(), 0)
 
-    def sync(self) -> None:
-        """Return when all that was flushed is on the disk: no loss of power takes it from there."""
-        os.fdatasync(self._descriptor)
+    def duplicate(self) -> int:
+        """Another descriptor of the file, to sync it by while it grows or after it is closed; whoever asks closes it.
 
-    def close(self) -> None:
-        """Finish the file; calling it again does nothing."""
+        Raises
+        ------
+        OSError
+            If none can be had.
+        """
+        return os.dup(self._descriptor)
+
+    def close(self, *, durable: bool = True) -> None:
+        """Finish the file; calling it again does nothing. A `durable` one is on the disk when this returns."""
         if self._descriptor < 0:
             return
         try:
             if self.frames * self._frame_bytes % 2:
                 os.pwrite(self._descriptor, b"\0", self._header_bytes + self.frames * self._frame_bytes)
             self.flush()
-            os.fsync(self._descriptor)
+            if durable:
+                os.fsync(self._descriptor)
         finally:
             os.close(self._descriptor)
             self._descriptor = -1
