@@ -51,9 +51,10 @@ _HELP = {
   FATSIGNAL_DATABASE_URL  the application's database; the one that runs here when left out
   FATSIGNAL_DATA          its data folder, which this machine must see (data/ in the project)
 """,
-    "test": """./fatsignal test [PYTEST ARGUMENTS]: set up what the tests need and run them.
+    "test": """./fatsignal test [--long | PYTEST ARGUMENTS]: set up what the tests need and run them.
 
-Without arguments: style, types, the front end's tests and pytest; with arguments pytest alone.
+Without arguments: style, types, the front end's tests and pytest; with arguments pytest alone. --long runs what goes on
+for long or tries many random moments at its full length, which the plain run does not.
 """,
 }
 
@@ -224,7 +225,7 @@ def test(rest: list[str]) -> int:
         ]
     failed = _side_by_side(steps, environment)
     pytest = [str(PYTHON), "-m", "pytest"]
-    runs = {"pytest": [*pytest, *rest]}
+    runs = {"pytest": [*pytest, *(["--long", "-m", "long"] if rest == ["--long"] else rest)]}
     if not rest:
         # What keeps time, or drives a browser, has the machine for itself.
         slowest = ["--durations", "25"]
@@ -232,18 +233,33 @@ def test(rest: list[str]) -> int:
             "pytest, two at once": [*pytest, "-m", "not alone", "-n", "2", "--dist", "loadfile", *slowest],
             "pytest, alone": [*pytest, "-m", "alone", *slowest],
         }
+    tried_twice: list[str] = []
     for name, command in runs.items():
         print(f"== {name}", flush=True)
         wrong = subprocess.run(command, cwd=ROOT, env=environment, check=False).returncode
         if wrong and name == "pytest, alone":
             # A machine that stands still for half a second loses audio, as it should: what failed has a second try.
+            tried_twice = _last_failed()
             print(f"== {name}, what failed once more", flush=True)
             wrong = subprocess.run([*command, "--last-failed"], cwd=ROOT, env=environment, check=False).returncode
         if wrong:
             failed.append(name)
+    second = sorted(set(tried_twice) - set(_last_failed()))
+    if not rest:
+        print(f"== passed at their second try only: {len(second)}")
+    for test_id in second:
+        print(f"   {test_id}")
     if failed:
         print(f"failed: {', '.join(failed)}", file=sys.stderr)
     return 1 if failed else 0
+
+
+def _last_failed() -> list[str]:
+    """Names of the tests that failed when they ran last."""
+    try:
+        return list(json.loads((ROOT / ".pytest_cache" / "v" / "cache" / "lastfailed").read_text()))
+    except (OSError, ValueError):
+        return []
 
 
 def _side_by_side(steps: list[tuple[str, list[str], Path]], environment: dict[str, str]) -> list[str]:

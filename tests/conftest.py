@@ -29,6 +29,16 @@ EMPTY = "template_empty"
 DEMONSTRATION = "template_demonstration"
 
 
+def pytest_addoption(parser: pytest.Parser) -> None:
+    parser.addoption("--long", action="store_true", help="what goes on for long, or tries many moments, at full length")
+
+
+@pytest.fixture(scope="session")
+def at_length(request: pytest.FixtureRequest) -> bool:
+    """Whether a test that can go on for long shall: `./fatsignal test --long`."""
+    return bool(request.config.getoption("long"))
+
+
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
     """Files with slow tests first: at the end, nobody waits for one that began last."""
     slow = {item.path for item in items if item.get_closest_marker("slow")}

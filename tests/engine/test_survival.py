@@ -1,4 +1,4 @@
-"""Engine, server and database, each killed twenty times while rolling: every pass is there, and there once."""
+"""Engine, server and database, each killed again and again while rolling: every pass is there, and there once."""
 
 import json
 import os
@@ -22,10 +22,14 @@ from tests.conftest import Application
 from tests.engine.applications import engine_pid, start_to_roll, taken
 from tests.signals import FS
 
-pytestmark = [pytest.mark.slow, pytest.mark.alone]
+pytestmark = [pytest.mark.slow, pytest.mark.alone, pytest.mark.long]
 
-KILLS = 20
 MOST_LOST_FRAMES = FS // 10
+
+
+@pytest.fixture
+def kills(at_length) -> int:
+    return 20 if at_length else 4
 
 
 @contextmanager
@@ -68,10 +72,10 @@ def follows_without_a_seam(sessions: Path, takes: list[dict]) -> None:
             assert len(first) == before["frames"]
 
 
-def test_the_server_killed_at_twenty_moments_of_a_loop(start_application):
+def test_the_server_killed_at_some_moments_of_a_loop(start_application, kills):
     random = np.random.default_rng(20)
     with start_application(speed=1.0) as app, in_the_middle_of_a_loop(app):
-        for _ in range(KILLS):
+        for _ in range(kills):
             time.sleep(random.uniform(0.0, 1.5))
             app.process.kill()
             app.process.wait()
@@ -84,10 +88,10 @@ def restart(app: Application) -> None:
     app.wait_for(app.answers, seconds=40, what="the server")
 
 
-def test_the_database_killed_at_twenty_moments_of_a_loop(database_server, start_application, monkeypatch):
+def test_the_database_killed_at_some_moments_of_a_loop(database_server, start_application, monkeypatch, kills):
     random, port = np.random.default_rng(21), int(database_server.url.rsplit(":", 1)[1].split("/")[0])
     with start_application(speed=1.0) as app, in_the_middle_of_a_loop(app):
-        for count in range(KILLS):
+        for count in range(kills):
             time.sleep(random.uniform(0.0, 1.0))
             os.kill(postmaster(database_server), signal.SIGKILL)
             if count == 0:
@@ -119,12 +123,12 @@ def postmaster(server: Postgres) -> int:
     return int((server.cluster / "postmaster.pid").read_text().split()[0])
 
 
-def test_the_engine_killed_at_twenty_moments(start_application):
+def test_the_engine_killed_at_some_moments(start_application, kills):
     random = np.random.default_rng(22)
     with start_application(speed=1.0) as app:
         app.ready_to_roll()
         rolled = {}
-        for _ in range(KILLS):
+        for _ in range(kills):
             with connect(app.url.replace("http", "ws") + "/api/live") as live:
                 started = start_to_roll(app, {"section_id": app.session["sections"][1]["id"]}, way="once")
                 rolled[started["take_ids"][0]] = heard_for(live, random.uniform(0.05, 1.2))
@@ -143,7 +147,7 @@ def test_the_engine_killed_at_twenty_moments(start_application):
             assert take["from_frame"] + take["frames"] >= told_frame - MOST_LOST_FRAMES
         takes = [take for take in app.takes() if take["origin"] == "recovered"]
         assert {take["id"] for take in takes} == set(rolled)
-        assert len({take["number"] for take in takes}) == len(takes) == KILLS
+        assert len({take["number"] for take in takes}) == len(takes) == kills
 
 
 def nobody_of(leader: int) -> bool:
