@@ -20,8 +20,7 @@ export function App() {
   const opening = useOpening()
   const session = useSession(opening.data ?? undefined)
 
-  if (opening.isError || session.isError)
-    return <Whole role="alert">{(opening.error ?? session.error)!.message}</Whole>
+  if (opening.isError || session.isError) return <Whole role="alert">{(opening.error ?? session.error)!.message}</Whole>
   if (opening.data === null)
     return <Whole>There is no session yet. Start Fat Signal again to get the demonstration.</Whole>
   if (!session.data) return <Whole role="status">Opening the session…</Whole>
@@ -29,7 +28,14 @@ export function App() {
   return (
     <SessionProvider key={session.data.id} session={session.data}>
       <Routes>
-        <Route path="/rig-sheet/:id" element={<Suspense fallback={null}><RigSheetPage /></Suspense>} />
+        <Route
+          path="/rig-sheet/:id"
+          element={
+            <Suspense fallback={null}>
+              <RigSheetPage />
+            </Suspense>
+          }
+        />
         <Route element={<Frame />}>
           <Route path="/song" element={<SongStation />} />
           <Route path="/rig" element={<RigStation />} />

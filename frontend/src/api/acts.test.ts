@@ -60,7 +60,8 @@ describe('a change that is shown before its answer', () => {
   it('is not overwritten by the answer to a question that was asked before it was there', async () => {
     const { put, answer } = server()
     const { put: get, answer: say } = server()
-    const ask = (value: string) => queryClient.fetchQuery({ queryKey: KEY, queryFn: get(value), staleTime: 0 }).catch(() => undefined)
+    const ask = (value: string) =>
+      queryClient.fetchQuery({ queryKey: KEY, queryFn: get(value), staleTime: 0 }).catch(() => undefined)
     const asked = ask('as it was')
     await soon()
     const change = showThenPut(KEY, 'changed', put('changed'))

@@ -120,11 +120,21 @@ test('an entered take is chosen, and everything that counts takes is asked for a
 
 test('progress of a print moves its bar without a question to the server', async () => {
   const { queries, socket } = await fresh()
-  queries.queryClient.setQueryData(['prints', 's'], [
-    { id: 'x', state: 'waiting', progress: 0 },
-    { id: 'y', state: 'ready', progress: 1 },
-  ])
-  socket.tell({ event: 'print', print_id: 'x', material_id: 't', state: 'rendering', progress: 0.4, times_real_time: 15 })
+  queries.queryClient.setQueryData(
+    ['prints', 's'],
+    [
+      { id: 'x', state: 'waiting', progress: 0 },
+      { id: 'y', state: 'ready', progress: 1 },
+    ],
+  )
+  socket.tell({
+    event: 'print',
+    print_id: 'x',
+    material_id: 't',
+    state: 'rendering',
+    progress: 0.4,
+    times_real_time: 15,
+  })
   expect(queries.queryClient.getQueryData(['prints', 's'])).toEqual([
     { id: 'x', state: 'rendering', progress: 0.4, times_real_time: 15 },
     { id: 'y', state: 'ready', progress: 1 },

@@ -113,14 +113,16 @@ function hear(message: Message) {
     case 'state': {
       const rolling = message.rolling && rollState(message.rolling)
       const before = state.rolling
-      const began = rolling !== null && (rolling.roll_id !== before?.roll_id || rolling.pass_number !== before.pass_number)
+      const began =
+        rolling !== null && (rolling.roll_id !== before?.roll_id || rolling.pass_number !== before.pass_number)
       set({
         engine: message.engine,
         rolling,
         standingBy: message.standing_by ?? null,
         listening: message.listening,
         ...(message.listening && { measuring: message.listening.kind }),
-        ...(message.listening && message.listening.roll_id !== state.listening?.roll_id && { pitch: null, meters: null, columns: [] }),
+        ...(message.listening &&
+          message.listening.roll_id !== state.listening?.roll_id && { pitch: null, meters: null, columns: [] }),
         ...(began && {
           columns: rolling.channels.map(() => []),
           // Hands on the instrument put nothing away: what was told of before a roll goes when it begins.
@@ -194,7 +196,8 @@ export function openLive(again = false) {
   }
   socket.onmessage = (event) => hear(JSON.parse(event.data as string) as Message)
   socket.onclose = () => {
-    if (wasOpen) set({ connected: false, engine: 'starting', rolling: null, listening: null, standingBy: null, measuring: null })
+    if (wasOpen)
+      set({ connected: false, engine: 'starting', rolling: null, listening: null, standingBy: null, measuring: null })
     setTimeout(() => openLive(true), 1000)
   }
 }

@@ -63,8 +63,7 @@ export function useSession(sessionId: string | undefined) {
   return useQuery({
     queryKey: ['session', sessionId],
     enabled: sessionId !== undefined,
-    queryFn: () =>
-      answered(api.GET('/api/sessions/{session_id}', { params: { path: { session_id: sessionId! } } })),
+    queryFn: () => answered(api.GET('/api/sessions/{session_id}', { params: { path: { session_id: sessionId! } } })),
   })
 }
 
@@ -116,8 +115,7 @@ export function useComparison(takeId: string | undefined) {
   return useQuery({
     queryKey: ['comparison', takeId],
     enabled: takeId !== undefined,
-    queryFn: () =>
-      answered(api.GET('/api/takes/{take_id}/comparison', { params: { path: { take_id: takeId! } } })),
+    queryFn: () => answered(api.GET('/api/takes/{take_id}/comparison', { params: { path: { take_id: takeId! } } })),
   })
 }
 
@@ -250,7 +248,8 @@ export function useTuningDrift(partId: string | undefined, takes: number, ready:
 export function useHistoryOf(sessionId: string) {
   return useQuery({
     queryKey: ['history', sessionId],
-    queryFn: () => answered(api.GET('/api/sessions/{session_id}/history', { params: { path: { session_id: sessionId } } })),
+    queryFn: () =>
+      answered(api.GET('/api/sessions/{session_id}/history', { params: { path: { session_id: sessionId } } })),
   })
 }
 
@@ -263,7 +262,11 @@ export function useBin(sessionId: string) {
 
 /** Takes that are on disk and not entered yet; asked for again now and then. */
 export function useWaitingTakes() {
-  return useQuery({ queryKey: ['waiting'], refetchInterval: 30_000, queryFn: () => answered(api.GET('/api/takes/waiting')) })
+  return useQuery({
+    queryKey: ['waiting'],
+    refetchInterval: 30_000,
+    queryFn: () => answered(api.GET('/api/takes/waiting')),
+  })
 }
 
 /** Room on the disk; asked for again now and then. */
@@ -279,7 +282,8 @@ export function useSpace(sessionId: string) {
 export function useCues(sessionId: string) {
   return useQuery({
     queryKey: ['cues', sessionId],
-    queryFn: () => answered(api.GET('/api/sessions/{session_id}/cues', { params: { path: { session_id: sessionId } } })),
+    queryFn: () =>
+      answered(api.GET('/api/sessions/{session_id}/cues', { params: { path: { session_id: sessionId } } })),
   })
 }
 
@@ -305,5 +309,6 @@ export function refreshAlongBars() {
 }
 
 export function refreshRig() {
-  for (const key of ['rig', 'checks', 'interface', 'session', 'monitoring', 'space']) void queryClient.invalidateQueries({ queryKey: [key] })
+  for (const key of ['rig', 'checks', 'interface', 'session', 'monitoring', 'space'])
+    void queryClient.invalidateQueries({ queryKey: [key] })
 }

@@ -25,7 +25,9 @@ export function BinPage() {
       return setHeard(null)
     }
     setHeard(take.id)
-    const comparison = await answered(api.GET('/api/takes/{take_id}/comparison', { params: { path: { take_id: take.id } } }))
+    const comparison = await answered(
+      api.GET('/api/takes/{take_id}/comparison', { params: { path: { take_id: take.id } } }),
+    )
     const sound = heardFirst(comparison.sounds)
     if (!sound) return
     await player.play(
@@ -39,7 +41,9 @@ export function BinPage() {
   const empty = () =>
     void asking(async (agreed) => {
       const left = await answered(
-        api.DELETE('/api/sessions/{session_id}/bin', { params: { path: { session_id: session.id }, query: { agreed } } }),
+        api.DELETE('/api/sessions/{session_id}/bin', {
+          params: { path: { session_id: session.id }, query: { agreed } },
+        }),
       )
       queryClient.setQueryData(['bin', session.id], left)
       refreshTakes()
@@ -80,9 +84,15 @@ export function BinPage() {
       ) : (
         <ol aria-label="Takes in the bin" className="min-h-0 overflow-y-auto border-t border-rule">
           {takes.map((take) => (
-            <li key={take.id} className="grid grid-cols-[220px_118px_minmax(0,1fr)_auto] items-center gap-x-6 border-b border-rule py-2.5">
+            <li
+              key={take.id}
+              className="grid grid-cols-[220px_118px_minmax(0,1fr)_auto] items-center gap-x-6 border-b border-rule py-2.5"
+            >
               <span className="min-w-0">
-                <span className="block truncate font-name text-[18px] font-semibold" title={`${take.part_name} ${take.number}`}>
+                <span
+                  className="block truncate font-name text-[18px] font-semibold"
+                  title={`${take.part_name} ${take.number}`}
+                >
                   {take.part_name} <span className="tabular-nums">{String(take.number).padStart(2, '0')}</span>
                 </span>
                 <span className="block text-[13px] text-pencil">
@@ -97,7 +107,10 @@ export function BinPage() {
               <span className="min-w-0 text-[13px]">
                 <Recorded take={take} />
                 {(take.said || take.note) && (
-                  <span className="block truncate text-pencil" title={[take.said, take.note].filter(Boolean).join(' · ')}>
+                  <span
+                    className="block truncate text-pencil"
+                    title={[take.said, take.note].filter(Boolean).join(' · ')}
+                  >
                     {[take.said, take.note].filter(Boolean).join(' · ')}
                   </span>
                 )}

@@ -66,7 +66,10 @@ export function AcrossTheRoom({ onLeave }: { onLeave: () => void }) {
         )}
       </div>
       <div className="flex flex-col gap-3.5">
-        <div className={`grid gap-x-9 ${dense ? 'gap-y-1.5' : 'gap-y-3.5'}`} style={{ gridTemplateColumns: `repeat(${columns}, minmax(0, 1fr))` }}>
+        <div
+          className={`grid gap-x-9 ${dense ? 'gap-y-1.5' : 'gap-y-3.5'}`}
+          style={{ gridTemplateColumns: `repeat(${columns}, minmax(0, 1fr))` }}
+        >
           {channels.map((channel, index) => (
             <ChannelBar
               key={`${channel.part_id} ${channel.name}`}

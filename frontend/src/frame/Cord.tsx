@@ -72,9 +72,7 @@ export function Cord({ night, onNight, onKeys }: { night: boolean; onNight: () =
     <header className="relative" ref={box}>
       <div className="absolute top-5 left-6">
         <h1 className="text-[25px] leading-none">Fat Signal</h1>
-        <p className="mt-1.5 text-[13px] text-pencil">
-          {[session.name, session.artist].filter(Boolean).join(' · ')}
-        </p>
+        <p className="mt-1.5 text-[13px] text-pencil">{[session.name, session.artist].filter(Boolean).join(' · ')}</p>
       </div>
       <svg width={width} height="92" className="absolute inset-0" aria-hidden>
         <path d={`M${start - 24} ${Y} h18`} stroke="var(--ink)" strokeWidth="5" strokeLinecap="round" />
@@ -115,7 +113,9 @@ export function Cord({ night, onNight, onKeys }: { night: boolean; onNight: () =
                   strokeWidth="2"
                 />
               </svg>
-              <span className={`mt-2 text-[13px] leading-4 ${knot.frays ? 'text-mic' : 'text-pencil'}`}>{knot.fact}</span>
+              <span className={`mt-2 text-[13px] leading-4 ${knot.frays ? 'text-mic' : 'text-pencil'}`}>
+                {knot.fact}
+              </span>
             </NavLink>
           )
         })}

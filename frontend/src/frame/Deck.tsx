@@ -45,20 +45,30 @@ export function Deck() {
       </DeckButton>
       <DeckButton onClick={desk.toggleClick} pressed={desk.clicks}>
         Click{' '}
-        <span className="text-on-deck-soft">{desk.clicks ? `on, ${count(session.click.roll_count_in_bars, 'bar')} in` : 'off'}</span>
+        <span className="text-on-deck-soft">
+          {desk.clicks ? `on, ${count(session.click.roll_count_in_bars, 'bar')} in` : 'off'}
+        </span>
       </DeckButton>
       <div className="ml-auto min-w-0 text-[13px] leading-[1.35] max-[1120px]:hidden">
         <p className="text-on-deck-soft">
-          {rolling ? 'To disk' : desk.heardBeside ? 'You hear, side by side' : sound ? `You hear, on disk at ${level(checks?.average_dbfs)}` : 'You hear'}
+          {rolling
+            ? 'To disk'
+            : desk.heardBeside
+              ? 'You hear, side by side'
+              : sound
+                ? `You hear, on disk at ${level(checks?.average_dbfs)}`
+                : 'You hear'}
         </p>
         <p className="truncate">
           {rolling ? (
             <>
-              <b>{rolling.parts.length > 1 ? count(rolling.parts.length, 'part') : part?.name}</b>, {count(rolling.channels.length, 'channel')}
+              <b>{rolling.parts.length > 1 ? count(rolling.parts.length, 'part') : part?.name}</b>,{' '}
+              {count(rolling.channels.length, 'channel')}
             </>
           ) : desk.heardBeside ? (
             <>
-              <b className="first-letter:uppercase">{desk.heardBeside.name}</b>, {desk.heardBeside.detail}, equal loudness
+              <b className="first-letter:uppercase">{desk.heardBeside.name}</b>, {desk.heardBeside.detail}, equal
+              loudness
             </>
           ) : sound ? (
             <>

@@ -35,26 +35,29 @@ export function Frame() {
   useClicksLeaveFocus()
   // On whatever page a roll is looked at; while none is on, W is the station's.
   useKeys(rolling ? [{ key: 'w', does: 'punch in, punch out', act: desk.rolling.punch }] : [], 'act')
-  useKeys([
-    { key: 'PageDown', does: 'roll, and stop', act: desk.rolling.rollOrStop },
-    { key: 'PageUp', does: 'bin the last pass and roll again', act: desk.rolling.binAndRoll },
-    { key: ' ', does: 'play, and stop', act: desk.playOrStop },
-    { key: 'd', does: 'hear it dry, and back', act: desk.hearDry },
-    { key: 'a', does: 'hear it alone, or among the other parts', act: desk.toggleAlone },
-    { key: 'l', does: 'loop the take', act: desk.toggleLoop },
-    { key: 'c', does: 'click while rolling, on or off', act: desk.toggleClick },
-    { key: 'u', does: 'undo', act: () => void desk.history.undo() },
-    { key: 'y', does: 'redo', act: () => void desk.history.redo() },
-    { key: 'r', does: 'page for across the room', act: toggleAcross },
-    { key: 'n', does: 'night and day', act: () => setNight(!night) },
-    { key: '?', does: 'these keys', act: () => setKeysShown(!keysShown) },
-    ...(acrossShown ? [{ key: 'Escape', does: 'leave this page', act: toggleAcross }] : []),
-    ...sounds.slice(0, 9).map((sound, index) => ({
-      key: String(index + 1),
-      does: `hear ${sound.name}`,
-      act: () => desk.hear(sound.key),
-    })),
-  ], 'frame')
+  useKeys(
+    [
+      { key: 'PageDown', does: 'roll, and stop', act: desk.rolling.rollOrStop },
+      { key: 'PageUp', does: 'bin the last pass and roll again', act: desk.rolling.binAndRoll },
+      { key: ' ', does: 'play, and stop', act: desk.playOrStop },
+      { key: 'd', does: 'hear it dry, and back', act: desk.hearDry },
+      { key: 'a', does: 'hear it alone, or among the other parts', act: desk.toggleAlone },
+      { key: 'l', does: 'loop the take', act: desk.toggleLoop },
+      { key: 'c', does: 'click while rolling, on or off', act: desk.toggleClick },
+      { key: 'u', does: 'undo', act: () => void desk.history.undo() },
+      { key: 'y', does: 'redo', act: () => void desk.history.redo() },
+      { key: 'r', does: 'page for across the room', act: toggleAcross },
+      { key: 'n', does: 'night and day', act: () => setNight(!night) },
+      { key: '?', does: 'these keys', act: () => setKeysShown(!keysShown) },
+      ...(acrossShown ? [{ key: 'Escape', does: 'leave this page', act: toggleAcross }] : []),
+      ...sounds.slice(0, 9).map((sound, index) => ({
+        key: String(index + 1),
+        does: `hear ${sound.name}`,
+        act: () => desk.hear(sound.key),
+      })),
+    ],
+    'frame',
+  )
 
   return (
     <div className="grid h-full grid-rows-[92px_minmax(0,1fr)_76px] bg-paper text-ink">

@@ -1,7 +1,13 @@
 import { Dialog, DialogPanel, DialogTitle } from '@headlessui/react'
 import { presentKeys, type KeyRank } from './useKeys'
 
-const SHOWN: Record<string, string> = { PageDown: 'Page Down', PageUp: 'Page Up', ' ': 'Space', Escape: 'Esc', Delete: 'Delete' }
+const SHOWN: Record<string, string> = {
+  PageDown: 'Page Down',
+  PageUp: 'Page Up',
+  ' ': 'Space',
+  Escape: 'Esc',
+  Delete: 'Delete',
+}
 const WHERE: Record<KeyRank, string> = { act: 'Just now', station: 'At this station', frame: 'Everywhere' }
 
 /** The keys that work now: of what is under way, of the present station, and of the whole program. */

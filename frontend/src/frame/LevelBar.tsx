@@ -23,7 +23,14 @@ export function LevelBar({
         <g key={mark}>
           <path d={`M${at(mark)} 24 v${mark % 12 ? 4 : 7}`} stroke="var(--on-deck)" />
           {mark !== -6 && (
-            <text x={at(mark)} y="43" fontSize="11" fill="var(--on-deck-soft)" textAnchor={mark ? 'middle' : 'end'} dx={mark ? 0 : 8}>
+            <text
+              x={at(mark)}
+              y="43"
+              fontSize="11"
+              fill="var(--on-deck-soft)"
+              textAnchor={mark ? 'middle' : 'end'}
+              dx={mark ? 0 : 8}
+            >
               {mark ? `−${-mark}` : '0 dB'}
             </text>
           )}

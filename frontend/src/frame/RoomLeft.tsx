@@ -10,7 +10,10 @@ export function RoomLeft() {
   const left = (rolling ? meters?.space_left_s : null) ?? space?.seconds_left
   return (
     <>
-      Room for <span className={space?.verdict === 'good' ? 'text-ink' : 'font-bold text-mic'}>{left == null ? '…' : lasting(left)}</span>
+      Room for{' '}
+      <span className={space?.verdict === 'good' ? 'text-ink' : 'font-bold text-mic'}>
+        {left == null ? '…' : lasting(left)}
+      </span>
     </>
   )
 }

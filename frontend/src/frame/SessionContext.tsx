@@ -108,7 +108,9 @@ export function SessionProvider({ session, children }: { session: Session; child
 
   // What is rolled stays chosen when it is over: the next press rolls it again, whatever else is still missing.
   const span = live.rolling && playedSpan(live.rolling)
-  const within = span ? lines.filter((entry) => entry.from_frame < span.to_frame && entry.to_frame > span.from_frame) : []
+  const within = span
+    ? lines.filter((entry) => entry.from_frame < span.to_frame && entry.to_frame > span.from_frame)
+    : []
   const rolled = (within.find((entry) => entry.section.id === sectionId) ?? within[0])?.section.id
   const rollId = rolled && live.rolling?.roll_id
   useEffect(() => {
@@ -232,7 +234,8 @@ export function SessionProvider({ session, children }: { session: Session; child
     heardBeside,
     setHeardBeside,
     player,
-    playOrStop: () => (player.state.playing || player.state.loading ? player.stop() : void orSay(() => play(playhead()))),
+    playOrStop: () =>
+      player.state.playing || player.state.loading ? player.stop() : void orSay(() => play(playhead())),
     alone,
     toggleAlone: () => {
       localStorage.setItem(ALONE_KEY, alone ? 'no' : 'yes')

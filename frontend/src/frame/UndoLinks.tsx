@@ -6,12 +6,20 @@ export function UndoLinks({ className = '' }: { className?: string }) {
   return (
     <span className={`flex min-w-0 gap-4 text-[13.5px] whitespace-nowrap ${className}`}>
       {history.next && (
-        <button className="min-w-0 truncate underline underline-offset-4" title={`Undo: ${history.next}`} onClick={() => void history.undo()}>
+        <button
+          className="min-w-0 truncate underline underline-offset-4"
+          title={`Undo: ${history.next}`}
+          onClick={() => void history.undo()}
+        >
           Undo: {history.next}
         </button>
       )}
       {history.following && (
-        <button className="underline underline-offset-4" title={`Redo: ${history.following}`} onClick={() => void history.redo()}>
+        <button
+          className="underline underline-offset-4"
+          title={`Redo: ${history.following}`}
+          onClick={() => void history.redo()}
+        >
           Redo
         </button>
       )}

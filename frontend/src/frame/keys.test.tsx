@@ -57,7 +57,11 @@ test('typing, held keys and keys with Control are left alone; capitals are the s
 
 test('what is gone has no keys any more', () => {
   const { unmount } = render(<Having keys="q" rank="station" does={() => {}} />)
-  expect(presentKeys().find(({ rank }) => rank === 'station')!.acts.map(({ key }) => key)).toContain('q')
+  expect(
+    presentKeys()
+      .find(({ rank }) => rank === 'station')!
+      .acts.map(({ key }) => key),
+  ).toContain('q')
   unmount()
   expect(presentKeys().flatMap(({ acts }) => acts)).toEqual([])
 })

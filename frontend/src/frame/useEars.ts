@@ -81,7 +81,10 @@ export function useEars(sessionId: string, player: Player) {
           (old) => old && { ...old, cues: old.cues.map((entry) => (entry.id === of.id ? next : entry)) },
         )
         await answered(
-          api.PUT('/api/cues/{cue_id}', { params: { path: { cue_id: of.id } }, body: { name: of.name, mix: next.mix } }),
+          api.PUT('/api/cues/{cue_id}', {
+            params: { path: { cue_id: of.id } },
+            body: { name: of.name, mix: next.mix },
+          }),
         )
       }),
   }

@@ -39,7 +39,10 @@ export function useRolling({ sessionId, sectionId, frameNow, before }: Rolled) {
   }
 
   async function bin(targets: Take[]) {
-    await putIntoBin(targets.map((target) => target.id), true)
+    await putIntoBin(
+      targets.map((target) => target.id),
+      true,
+    )
     const said = targets.length === 1 ? `Take ${targets[0]!.number} is` : `${targets.length} takes are`
     notice(`${said} in the bin; U brings ${targets.length === 1 ? 'it' : 'them'} back`)
   }
@@ -68,7 +71,10 @@ export function useRolling({ sessionId, sectionId, frameNow, before }: Rolled) {
         await answered(api.DELETE('/api/sessions/{session_id}/roll', { params: path }))
       }),
     binAndRoll: () => void orSay(rollAgain),
-    punch: () => void orSay(async () => void (await answered(api.POST('/api/sessions/{session_id}/roll/punch', { params: path })))),
+    punch: () =>
+      void orSay(
+        async () => void (await answered(api.POST('/api/sessions/{session_id}/roll/punch', { params: path }))),
+      ),
     bin: (...targets: Take[]) => void orSay(() => bin(targets)),
     unbin: (...ids: string[]) => void orSay(() => putIntoBin(ids, false)),
     rolling,

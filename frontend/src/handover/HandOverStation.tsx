@@ -21,7 +21,12 @@ export function HandOverStation() {
   const [start, setStart] = useState<Start>('song')
   const groups = useMemo(() => groupByTake(items.data ?? []), [items.data])
 
-  if (items.isError) return <p role="alert" className="p-8">{items.error.message}</p>
+  if (items.isError)
+    return (
+      <p role="alert" className="p-8">
+        {items.error.message}
+      </p>
+    )
   if (items.isPending)
     return (
       <p role="status" className="p-8 text-pencil">
@@ -38,7 +43,8 @@ export function HandOverStation() {
 
   function toggle(keys: string[], on: boolean) {
     const next = new Set(dropped)
-    for (const key of keys) if (on) next.delete(key)
+    for (const key of keys)
+      if (on) next.delete(key)
       else next.add(key)
     setDropped(next)
   }
@@ -81,7 +87,12 @@ export function HandOverStation() {
                 </ul>
                 <button
                   className="text-left"
-                  onClick={() => toggle(keys, keys.some((key) => dropped.has(key)))}
+                  onClick={() =>
+                    toggle(
+                      keys,
+                      keys.some((key) => dropped.has(key)),
+                    )
+                  }
                   aria-label={`All of ${take?.part_name ?? 'this take'} ${take?.number ?? ''}, bars ${group[0]!.first_bar} to ${group[0]!.last_bar}`}
                 >
                   <Place items={group} lastBar={session.last_bar} dropped={dropped} />
@@ -168,14 +179,24 @@ function Place({ items, lastBar, dropped }: { items: HandOverItem[]; lastBar: nu
         const y = index * 26 + 13
         return (
           <g key={item.key} opacity={dropped.has(item.key) ? 0.25 : 1}>
-            <path d={`M4 ${y} H292`} stroke="var(--rule)" strokeDasharray="1 5" strokeLinecap="round" strokeWidth="1.5" />
+            <path
+              d={`M4 ${y} H292`}
+              stroke="var(--rule)"
+              strokeDasharray="1 5"
+              strokeLinecap="round"
+              strokeWidth="1.5"
+            />
             <path
               d={`M${at(item.first_bar)} ${y} H${at(item.last_bar + 1)}`}
               stroke={INK[item.kind]}
               strokeWidth={item.kind === 'di' ? 3 : 8}
             />
             {item.kind === 'sim' && (
-              <path d={`M${at(item.first_bar)} ${y} H${at(item.last_bar + 1)}`} stroke="var(--paper)" strokeWidth="2.5" />
+              <path
+                d={`M${at(item.first_bar)} ${y} H${at(item.last_bar + 1)}`}
+                stroke="var(--paper)"
+                strokeWidth="2.5"
+              />
             )}
           </g>
         )

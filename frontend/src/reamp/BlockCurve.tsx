@@ -36,8 +36,14 @@ function Chart({ block, width }: { block: Curve; width: number }) {
   const x = (frequency ? scaleLog() : scaleLinear()).domain([xs[0]!, xs.at(-1)!]).range([0, width])
   const top = Math.max(...block.y)
   const bottom = frequency ? Math.min(top - 24, Math.max(Math.min(...block.y), top - 48)) : Math.min(...block.y)
-  const y = scaleLinear().domain([bottom, top]).range([HEIGHT - 17, 5])
-  const path = line<number>((_, index) => x(xs[index]!), (value) => y(Math.max(bottom, value)))(block.y) ?? ''
+  const y = scaleLinear()
+    .domain([bottom, top])
+    .range([HEIGHT - 17, 5])
+  const path =
+    line<number>(
+      (_, index) => x(xs[index]!),
+      (value) => y(Math.max(bottom, value)),
+    )(block.y) ?? ''
   const marks: [number, string][] = frequency
     ? FREQUENCIES.filter(([hz]) => hz !== 1000 || width > 150)
     : [
@@ -45,7 +51,12 @@ function Chart({ block, width }: { block: Curve; width: number }) {
         [xs.at(-1)!, `${Math.round(xs.at(-1)!)} ${block.x_unit}`.replace('-', '−')],
       ]
   return (
-    <svg width={width} height={HEIGHT} role="img" aria-label={`${block.title}: ${frequency ? 'gain over frequency' : 'output over input'}`}>
+    <svg
+      width={width}
+      height={HEIGHT}
+      role="img"
+      aria-label={`${block.title}: ${frequency ? 'gain over frequency' : 'output over input'}`}
+    >
       <path d={`M0 ${HEIGHT - 16} H${width} M0.5 0 V${HEIGHT - 16}`} stroke="var(--rule)" fill="none" />
       {marks.map(([value, label], index) => (
         <g key={label}>

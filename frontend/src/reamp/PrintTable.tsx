@@ -30,8 +30,8 @@ export function PrintTable({ tones, prints, toneId, onTone, onAsk, onStop }: Pri
       <div className="flex items-baseline gap-5 pt-1 pb-2">
         <h2 className="text-[22px] leading-tight">Prints</h2>
         <p className="text-[13.5px] text-pencil">
-          {count(sources.length, 'dry source')} down, tones across. All sounds of a take play at once, at equal loudness:
-          number keys switch.
+          {count(sources.length, 'dry source')} down, tones across. All sounds of a take play at once, at equal
+          loudness: number keys switch.
         </p>
       </div>
       <div className="grid gap-x-2 pr-3 pb-1" style={{ gridTemplateColumns: columns }}>
@@ -63,7 +63,11 @@ export function PrintTable({ tones, prints, toneId, onTone, onAsk, onStop }: Pri
           const mic = take.channels.find((channel) => channel.kind === 'mic')
           return (
             <div key={take.id} className="grid gap-x-2 pb-1.5" style={{ gridTemplateColumns: columns }}>
-              <button onClick={() => chooseTake(take.id)} aria-pressed={on} className="flex items-center gap-3 pl-1 text-left">
+              <button
+                onClick={() => chooseTake(take.id)}
+                aria-pressed={on}
+                className="flex items-center gap-3 pl-1 text-left"
+              >
                 <Glyph kind="di" size={16} />
                 <span className="min-w-0 leading-tight">
                   <span className={`block truncate text-[15px] ${on ? 'font-bold' : 'font-semibold'}`}>
@@ -93,7 +97,9 @@ export function PrintTable({ tones, prints, toneId, onTone, onAsk, onStop }: Pri
                 <span className="grid place-items-center border border-rule text-[13px] text-pencil">DI only</span>
               )}
               {tones.map((tone) => {
-                const print = prints.find((entry) => entry.material_id === take.id && entry.tone_revision_id === tone.id)
+                const print = prints.find(
+                  (entry) => entry.material_id === take.id && entry.tone_revision_id === tone.id,
+                )
                 const name = `${take.part_name} ${take.number} through ${tone.name}`
                 if (print?.state === 'ready')
                   return (
@@ -138,7 +144,11 @@ export function PrintTable({ tones, prints, toneId, onTone, onAsk, onStop }: Pri
                           : 'border-rule text-pencil hover:border-dashed hover:border-sim hover:text-sim'
                     }`}
                   >
-                    {print?.state === 'failed' ? `! ${print.problem}` : print?.state === 'stopped' ? 'stopped: print again' : 'print'}
+                    {print?.state === 'failed'
+                      ? `! ${print.problem}`
+                      : print?.state === 'stopped'
+                        ? 'stopped: print again'
+                        : 'print'}
                   </button>
                 )
               })}

@@ -26,9 +26,7 @@ export function ReampStation() {
 
   async function stop(printId: string) {
     try {
-      await answered(
-        api.DELETE('/api/prints/{print_id}/rendering', { params: { path: { print_id: printId } } }),
-      )
+      await answered(api.DELETE('/api/prints/{print_id}/rendering', { params: { path: { print_id: printId } } }))
       refreshPrints()
     } catch (error) {
       notice((error as Error).message)
@@ -43,7 +41,12 @@ export function ReampStation() {
     },
   ])
 
-  if (tones.isError || prints.isError) return <p role="alert" className="p-8">{(tones.error ?? prints.error)!.message}</p>
+  if (tones.isError || prints.isError)
+    return (
+      <p role="alert" className="p-8">
+        {(tones.error ?? prints.error)!.message}
+      </p>
+    )
   if (!tones.data || !prints.data)
     return (
       <p role="status" className="p-8 text-pencil">
@@ -61,7 +64,13 @@ export function ReampStation() {
         onAsk={(takeId, toneId) => void ask(takeId, toneId)}
         onStop={(printId) => void stop(printId)}
       />
-      {chosen && <ToneStrip tone={chosen} printed={comparison?.sounds.find((sound) => sound.name === chosen.name)} onHear={hear} />}
+      {chosen && (
+        <ToneStrip
+          tone={chosen}
+          printed={comparison?.sounds.find((sound) => sound.name === chosen.name)}
+          onHear={hear}
+        />
+      )}
     </div>
   )
 }

@@ -5,7 +5,15 @@ import { BlockCurve } from './BlockCurve'
 const WEIGHT: Record<string, number> = { gate: 1.15, trim: 0.85, equaliser: 1.25, speaker: 1.4 }
 
 /** The chosen tone's blocks in signal order, each with its curve and values as the core computed them. */
-export function ToneStrip({ tone, printed, onHear }: { tone: Tone; printed: Sound | undefined; onHear: (key: string) => void }) {
+export function ToneStrip({
+  tone,
+  printed,
+  onHear,
+}: {
+  tone: Tone
+  printed: Sound | undefined
+  onHear: (key: string) => void
+}) {
   const strip = useStrip(tone.id)
   return (
     <section aria-label={`Tone ${tone.name}`} className="shrink-0">
@@ -24,10 +32,15 @@ export function ToneStrip({ tone, printed, onHear }: { tone: Tone; printed: Soun
       {strip.isError && <p role="alert">{strip.error.message}</p>}
       <div
         className="relative grid h-[178px] gap-2"
-        style={{ gridTemplateColumns: (strip.data ?? []).map((block) => `minmax(0, ${WEIGHT[block.kind] ?? 1.15}fr)`).join(' ') || '1fr' }}
+        style={{
+          gridTemplateColumns:
+            (strip.data ?? []).map((block) => `minmax(0, ${WEIGHT[block.kind] ?? 1.15}fr)`).join(' ') || '1fr',
+        }}
       >
         <span className="absolute top-[66px] -right-6 -left-6 h-[3px] bg-ink" aria-hidden />
-        {strip.data?.map((block, index) => <BlockCurve key={index} block={block} />)}
+        {strip.data?.map((block, index) => (
+          <BlockCurve key={index} block={block} />
+        ))}
         {strip.isPending && (
           <p role="status" className="relative bg-paper p-4 text-pencil">
             Computing the curves…

@@ -14,7 +14,15 @@ export const CHECKS = [
 export type Panel = (typeof CHECKS)[number][0] | 'interface' | 'sheets'
 
 /** Every check with what was found last; one that was never run says what it needs. */
-export function CheckList({ checks, chosen, onChoose }: { checks: Check[]; chosen: Panel | null; onChoose: (panel: Panel) => void }) {
+export function CheckList({
+  checks,
+  chosen,
+  onChoose,
+}: {
+  checks: Check[]
+  chosen: Panel | null
+  onChoose: (panel: Panel) => void
+}) {
   const { measuring } = useLive()
   return (
     <ul aria-label="Checks" className="border-t border-rule">
@@ -30,7 +38,13 @@ export function CheckList({ checks, chosen, onChoose }: { checks: Check[]; chose
               <span className="flex items-baseline justify-between gap-2">
                 <span className="font-name text-[15px] font-semibold">{name}</span>
                 <span className="text-[13.5px]">
-                  {measuring === kind ? 'listening…' : found ? <Verdict verdict={found.verdict} /> : <span className="text-pencil">{kind === 'chords' ? '' : 'not yet'}</span>}
+                  {measuring === kind ? (
+                    'listening…'
+                  ) : found ? (
+                    <Verdict verdict={found.verdict} />
+                  ) : (
+                    <span className="text-pencil">{kind === 'chords' ? '' : 'not yet'}</span>
+                  )}
                 </span>
               </span>
               <span className="block truncate text-[12.5px] text-pencil">{found?.says ?? needs}</span>

@@ -53,7 +53,11 @@ export function CordsDrawing({
         {rig.di && <path d={line(right(instrument), left(di))} stroke="var(--ink)" strokeWidth="1.6" fill="none" />}
         {hasAmp && (
           <path
-            d={rig.di && spoken ? `M${di.x + 26} ${DI_Y + CARD} V${AMP_Y}` : `M${instrument.x + 40} ${DI_Y + CARD} C ${instrument.x + 40} ${AMP_Y + 30}, ${amp.x - 40} ${AMP_Y + CARD / 2}, ${amp.x} ${AMP_Y + CARD / 2}`}
+            d={
+              rig.di && spoken
+                ? `M${di.x + 26} ${DI_Y + CARD} V${AMP_Y}`
+                : `M${instrument.x + 40} ${DI_Y + CARD} C ${instrument.x + 40} ${AMP_Y + 30}, ${amp.x - 40} ${AMP_Y + CARD / 2}, ${amp.x} ${AMP_Y + CARD / 2}`
+            }
             stroke="var(--ink)"
             strokeWidth="1.6"
             fill="none"
@@ -69,12 +73,29 @@ export function CordsDrawing({
               strokeDasharray="2 5"
               fill="none"
             />
-            <path d={`M${mic(index).x + mic(index).width} ${mic(index).y + CARD / 2} H${tray}`} stroke="var(--mic)" strokeWidth="4" className={moves} />
+            <path
+              d={`M${mic(index).x + mic(index).width} ${mic(index).y + CARD / 2} H${tray}`}
+              stroke="var(--mic)"
+              strokeWidth="4"
+              className={moves}
+            />
           </g>
         ))}
-        {rig.di && <path d={`M${di.x + di.width} ${DI_Y + CARD / 2} H${tray}`} stroke="var(--di)" strokeWidth="1.8" className={moves} />}
+        {rig.di && (
+          <path
+            d={`M${di.x + di.width} ${DI_Y + CARD / 2} H${tray}`}
+            stroke="var(--di)"
+            strokeWidth="1.8"
+            className={moves}
+          />
+        )}
         {/* The file tray. */}
-        <path d={`M${tray} ${DI_Y + 6} v${AMP_Y + rows * ROW - DI_Y - 20} h${2.3 * unit} v${-(AMP_Y + rows * ROW - DI_Y - 20)}`} fill="none" stroke="var(--ink)" strokeWidth="2.4" />
+        <path
+          d={`M${tray} ${DI_Y + 6} v${AMP_Y + rows * ROW - DI_Y - 20} h${2.3 * unit} v${-(AMP_Y + rows * ROW - DI_Y - 20)}`}
+          fill="none"
+          stroke="var(--ink)"
+          strokeWidth="2.4"
+        />
         {/* To the ears: dashed, because nothing of it goes to disk. */}
         {view.ears.length > 0 && (
           <path
@@ -86,7 +107,15 @@ export function CordsDrawing({
           />
         )}
       </svg>
-      <Node id="instrument" place={instrument} view={view} chosen={chosen} onChoose={onChoose} name={upper(rig.instrument ?? '')} detail={view.open_notes.join(' ')} />
+      <Node
+        id="instrument"
+        place={instrument}
+        view={view}
+        chosen={chosen}
+        onChoose={onChoose}
+        name={upper(rig.instrument ?? '')}
+        detail={view.open_notes.join(' ')}
+      />
       {rig.di ? (
         <Node
           id="di"
@@ -94,14 +123,34 @@ export function CordsDrawing({
           view={view}
           chosen={chosen}
           onChoose={onChoose}
-          name={rig.di.box === 'none' ? `${upper(rig.di.input?.kind ?? '')} input ${rig.di.input?.number}` : `${upper(rig.di.box ?? '')} DI box, input ${rig.di.input?.number}`}
+          name={
+            rig.di.box === 'none'
+              ? `${upper(rig.di.input?.kind ?? '')} input ${rig.di.input?.number}`
+              : `${upper(rig.di.box ?? '')} DI box, input ${rig.di.input?.number}`
+          }
           detail={`${rig.di.cable_m} m, ${gainWord(rig.di.input)}`}
         />
       ) : null}
       {rig.amp && (
         <>
-          <Node id="amp" place={amp} view={view} chosen={chosen} onChoose={onChoose} name={upper(rig.amp.name ?? '')} detail={spoken ? `through, ${rig.amp.cable_m} m` : 'sounds by itself'} />
-          <Node id="amp" place={speaker} view={view} chosen={chosen} onChoose={onChoose} name={rig.amp.speaker ?? ''} detail="" />
+          <Node
+            id="amp"
+            place={amp}
+            view={view}
+            chosen={chosen}
+            onChoose={onChoose}
+            name={upper(rig.amp.name ?? '')}
+            detail={spoken ? `through, ${rig.amp.cable_m} m` : 'sounds by itself'}
+          />
+          <Node
+            id="amp"
+            place={speaker}
+            view={view}
+            chosen={chosen}
+            onChoose={onChoose}
+            name={rig.amp.speaker ?? ''}
+            detail=""
+          />
         </>
       )}
       {mics.map((entry, index) => (
@@ -116,7 +165,10 @@ export function CordsDrawing({
           detail={`${((entry.distance_m ?? 0) * 100).toFixed(1)} cm, input ${entry.input?.number}, ${gainWord(entry.input)}`}
         />
       ))}
-      {[...(rig.di ? [{ name: 'DI', y: DI_Y, kind: 'di' as const }] : []), ...mics.map((entry, index) => ({ name: entry.name, y: mic(index).y, kind: 'mic' as const }))].map((channel) => {
+      {[
+        ...(rig.di ? [{ name: 'DI', y: DI_Y, kind: 'di' as const }] : []),
+        ...mics.map((entry, index) => ({ name: entry.name, y: mic(index).y, kind: 'mic' as const })),
+      ].map((channel) => {
         const found = level(channel.name)
         return (
           <div
@@ -177,7 +229,9 @@ function Node({
       style={{ left: place.x, top: place.y, width: place.width, height: CARD - 4 }}
     >
       <span className="block truncate font-name text-[14.5px] leading-tight font-semibold">{name}</span>
-      <span className={`block truncate text-[12.5px] leading-tight ${worst ? 'font-semibold text-mic' : 'text-pencil'}`}>
+      <span
+        className={`block truncate text-[12.5px] leading-tight ${worst ? 'font-semibold text-mic' : 'text-pencil'}`}
+      >
         {worst ? `${worst.verdict === 'fix' ? '! fix' : '~ look'}: ${worst.says}` : detail}
       </span>
     </button>

@@ -10,7 +10,19 @@ import { LoadCurve } from './LoadCurve'
 import type { RigActs } from './useRigActs'
 
 /** What the chosen node is set to, beside what it does to the signal. */
-export function NodeValues({ view, choices, chosen, acts, onChoose }: { view: RigView; choices: Choices; chosen: string; acts: RigActs; onChoose: (node: string) => void }) {
+export function NodeValues({
+  view,
+  choices,
+  chosen,
+  acts,
+  onChoose,
+}: {
+  view: RigView
+  choices: Choices
+  chosen: string
+  acts: RigActs
+  onChoose: (node: string) => void
+}) {
   const warnings = view.warnings.filter((warning) => warning.node === chosen)
   return (
     <div className="grid min-h-0 grow grid-cols-[minmax(0,1fr)_minmax(0,390px)] gap-x-8 overflow-y-auto border-t border-rule pt-3">
@@ -20,7 +32,13 @@ export function NodeValues({ view, choices, chosen, acts, onChoose }: { view: Ri
             {warning.verdict === 'fix' ? '! Fix' : '~ Look'}: {warning.says}.
           </p>
         ))}
-        <Values view={view} choices={choices} chosen={chosen} onChange={(rig) => void acts.setRig(rig)} onChoose={onChoose} />
+        <Values
+          view={view}
+          choices={choices}
+          chosen={chosen}
+          onChange={(rig) => void acts.setRig(rig)}
+          onChoose={onChoose}
+        />
       </div>
       <Effect view={view} chosen={chosen} />
     </div>
@@ -53,7 +71,9 @@ function Values({ view, choices, chosen, onChange, onChoose }: ValuesProps) {
               label="How the player hears the instrument"
               value={rig.listens ?? 'amp'}
               options={['amp', 'phones', 'both'] as const}
-              said={(way) => ({ amp: 'the amp in the room', phones: 'phones, through the computer', both: 'both' })[way]}
+              said={(way) =>
+                ({ amp: 'the amp in the room', phones: 'phones, through the computer', both: 'both' })[way]
+              }
               onChange={(listens) => onChange({ ...rig, listens })}
             />
           </Line>
@@ -65,7 +85,15 @@ function Values({ view, choices, chosen, onChange, onChoose }: ValuesProps) {
         </>
       )
     default:
-      return <MicValues rig={rig} choices={choices} name={chosen.replace('mic:', '')} onChange={onChange} onChoose={onChoose} />
+      return (
+        <MicValues
+          rig={rig}
+          choices={choices}
+          name={chosen.replace('mic:', '')}
+          onChange={onChange}
+          onChoose={onChoose}
+        />
+      )
   }
 }
 
@@ -81,7 +109,9 @@ function InstrumentValues({
   onChange: (rig: Rig) => void
 }) {
   const instrument = choices.instruments.find((entry) => entry.name === rig.instrument)!
-  const tuning = Object.entries(instrument.tunings).find(([, notes]) => String(notes) === String(rig.tuning?.length ? rig.tuning : Object.values(instrument.tunings)[0]))
+  const tuning = Object.entries(instrument.tunings).find(
+    ([, notes]) => String(notes) === String(rig.tuning?.length ? rig.tuning : Object.values(instrument.tunings)[0]),
+  )
   const pickup = rig.pickup!
   return (
     <>
@@ -111,14 +141,55 @@ function InstrumentValues({
         </span>
       </Line>
       {pickup.kind !== 'piezo' && (
-        <Rule label="Inductance" value={pickup.inductance_h ?? 2.5} from={0.5} to={10} step={0.1} digits={1} unit="H" onChange={(inductance_h) => onChange({ ...rig, pickup: { ...pickup, inductance_h } })} />
+        <Rule
+          label="Inductance"
+          value={pickup.inductance_h ?? 2.5}
+          from={0.5}
+          to={10}
+          step={0.1}
+          digits={1}
+          unit="H"
+          onChange={(inductance_h) => onChange({ ...rig, pickup: { ...pickup, inductance_h } })}
+        />
       )}
-      <Rule label="Loudest" value={rig.string_volts ?? 0.85} from={0.1} to={4} step={0.05} digits={2} unit="V" onChange={(string_volts) => onChange({ ...rig, string_volts })} />
+      <Rule
+        label="Loudest"
+        value={rig.string_volts ?? 0.85}
+        from={0.1}
+        to={4}
+        step={0.05}
+        digits={2}
+        unit="V"
+        onChange={(string_volts) => onChange({ ...rig, string_volts })}
+      />
       {rig.di && (
-        <Rule label="Cable" value={rig.di.cable_m ?? 5} from={0} to={30} step={0.5} digits={1} unit="m" onChange={(cable_m) => onChange({ ...rig, di: { ...rig.di!, cable_m } })} />
+        <Rule
+          label="Cable"
+          value={rig.di.cable_m ?? 5}
+          from={0}
+          to={30}
+          step={0.5}
+          digits={1}
+          unit="m"
+          onChange={(cable_m) => onChange({ ...rig, di: { ...rig.di!, cable_m } })}
+        />
       )}
       {!rig.di && (
-        <Button className="self-start" onClick={() => onChange({ ...rig, di: { box: 'none', ratio: null, ground_lift: false, cable_m: 5, input: plainInput(freeInput(rig, choices), 'instrument', 3) } })}>
+        <Button
+          className="self-start"
+          onClick={() =>
+            onChange({
+              ...rig,
+              di: {
+                box: 'none',
+                ratio: null,
+                ground_lift: false,
+                cable_m: 5,
+                input: plainInput(freeInput(rig, choices), 'instrument', 3),
+              },
+            })
+          }
+        >
           Keep a DI
         </Button>
       )}
@@ -138,14 +209,23 @@ function DiValues({ rig, choices, onChange }: { rig: Rig; choices: Choices; onCh
           label="DI box"
           value={di.box ?? 'none'}
           options={choices.boxes.map((box) => box.kind)}
-          said={(kind) => ({ none: 'none: straight into the input', passive: 'passive box', active: 'active box' })[kind]}
+          said={(kind) =>
+            ({ none: 'none: straight into the input', passive: 'passive box', active: 'active box' })[kind]
+          }
           detail={(kind) => {
             const box = choices.boxes.find((entry) => entry.kind === kind)!
             return box.ratio ? `${box.ratio} : 1${box.needs_phantom ? ', needs 48 V' : ''}` : ''
           }}
           onChange={(box) => set({ box, ratio: null })}
         />
-        {di.box !== 'none' && <Switch className="mr-4 text-[14px]" label="Ground lifted" on={di.ground_lift ?? false} onChange={(ground_lift) => set({ ground_lift })} />}
+        {di.box !== 'none' && (
+          <Switch
+            className="mr-4 text-[14px]"
+            label="Ground lifted"
+            on={di.ground_lift ?? false}
+            onChange={(ground_lift) => set({ ground_lift })}
+          />
+        )}
       </Line>
       {di.box !== 'none' && (
         <Rule
@@ -167,7 +247,17 @@ function DiValues({ rig, choices, onChange }: { rig: Rig; choices: Choices; onCh
   )
 }
 
-function AmpValues({ rig, choices, onChange, onChoose }: { rig: Rig; choices: Choices; onChange: (rig: Rig) => void; onChoose: (node: string) => void }) {
+function AmpValues({
+  rig,
+  choices,
+  onChange,
+  onChoose,
+}: {
+  rig: Rig
+  choices: Choices
+  onChange: (rig: Rig) => void
+  onChoose: (node: string) => void
+}) {
   const amp = rig.amp
   if (!amp) return null
   const mics = rig.mics ?? []
@@ -183,10 +273,24 @@ function AmpValues({ rig, choices, onChange, onChoose }: { rig: Rig; choices: Ch
         />
       </Line>
       <Line label="Speaker">
-        <Pick label="Speaker" value={amp.speaker ?? ''} options={choices.speakers} onChange={(speaker) => onChange({ ...rig, amp: { ...amp, speaker } })} />
+        <Pick
+          label="Speaker"
+          value={amp.speaker ?? ''}
+          options={choices.speakers}
+          onChange={(speaker) => onChange({ ...rig, amp: { ...amp, speaker } })}
+        />
       </Line>
       {(amp.blocks?.length ?? 0) > 0 && (
-        <Rule label="Cable" value={amp.cable_m ?? 3} from={0} to={30} step={0.5} digits={1} unit="m" onChange={(cable_m) => onChange({ ...rig, amp: { ...amp, cable_m } })} />
+        <Rule
+          label="Cable"
+          value={amp.cable_m ?? 3}
+          from={0}
+          to={30}
+          step={0.5}
+          digits={1}
+          unit="m"
+          onChange={(cable_m) => onChange({ ...rig, amp: { ...amp, cable_m } })}
+        />
       )}
       <Button
         className="self-start"
@@ -197,7 +301,14 @@ function AmpValues({ rig, choices, onChange, onChoose }: { rig: Rig; choices: Ch
             ...rig,
             mics: [
               ...mics,
-              { name, kind: 'coil', distance_m: 0.08, off_centre_m: 0, angle_deg: 0, input: plainInput(freeInput(rig, choices), 'microphone', 28) },
+              {
+                name,
+                kind: 'coil',
+                distance_m: 0.08,
+                off_centre_m: 0,
+                angle_deg: 0,
+                input: plainInput(freeInput(rig, choices), 'microphone', 28),
+              },
             ],
           })
           onChoose(`mic:${name}`)
@@ -209,10 +320,23 @@ function AmpValues({ rig, choices, onChange, onChoose }: { rig: Rig; choices: Ch
   )
 }
 
-function MicValues({ rig, choices, name, onChange, onChoose }: { rig: Rig; choices: Choices; name: string; onChange: (rig: Rig) => void; onChoose: (node: string) => void }) {
+function MicValues({
+  rig,
+  choices,
+  name,
+  onChange,
+  onChoose,
+}: {
+  rig: Rig
+  choices: Choices
+  name: string
+  onChange: (rig: Rig) => void
+  onChoose: (node: string) => void
+}) {
   const mic = rig.mics?.find((entry) => entry.name === name)
   if (!mic) return null
-  const set = (changes: Partial<typeof mic>) => onChange({ ...rig, mics: rig.mics!.map((entry) => (entry.name === name ? { ...entry, ...changes } : entry)) })
+  const set = (changes: Partial<typeof mic>) =>
+    onChange({ ...rig, mics: rig.mics!.map((entry) => (entry.name === name ? { ...entry, ...changes } : entry)) })
   const kind = choices.mics.find((entry) => entry.kind === mic.kind)
   return (
     <>
@@ -232,8 +356,26 @@ function MicValues({ rig, choices, name, onChange, onChoose }: { rig: Rig; choic
           {kind?.pattern}, {kind?.needs}
         </span>
       </Line>
-      <Rule label="Away" value={(mic.distance_m ?? 0.05) * 100} from={1} to={100} step={0.5} digits={1} unit="cm" onChange={(cm) => set({ distance_m: cm / 100 })} />
-      <Rule label="Off centre" value={(mic.off_centre_m ?? 0) * 100} from={-15} to={15} step={0.5} digits={1} unit="cm" onChange={(cm) => set({ off_centre_m: cm / 100 })} />
+      <Rule
+        label="Away"
+        value={(mic.distance_m ?? 0.05) * 100}
+        from={1}
+        to={100}
+        step={0.5}
+        digits={1}
+        unit="cm"
+        onChange={(cm) => set({ distance_m: cm / 100 })}
+      />
+      <Rule
+        label="Off centre"
+        value={(mic.off_centre_m ?? 0) * 100}
+        from={-15}
+        to={15}
+        step={0.5}
+        digits={1}
+        unit="cm"
+        onChange={(cm) => set({ off_centre_m: cm / 100 })}
+      />
       <InputValues use={mic.input!} choices={choices} onChange={(input) => set({ input })} />
       <Button
         className="self-start"
@@ -249,12 +391,26 @@ function MicValues({ rig, choices, name, onChange, onChoose }: { rig: Rig; choic
   )
 }
 
-function InputValues({ use, choices, onChange }: { use: InputUse; choices: Choices; onChange: (use: InputUse) => void }) {
+function InputValues({
+  use,
+  choices,
+  onChange,
+}: {
+  use: InputUse
+  choices: Choices
+  onChange: (use: InputUse) => void
+}) {
   const facts = choices.inputs.find((entry) => entry.kind === use.kind)!
   return (
     <>
       <Line label="Input">
-        <Step label="Input" value={use.number} from={1} to={choices.interface_inputs} onChange={(number) => onChange({ ...use, number })} />
+        <Step
+          label="Input"
+          value={use.number}
+          from={1}
+          to={choices.interface_inputs}
+          onChange={(number) => onChange({ ...use, number })}
+        />
         <span className="ml-3">
           <Pick
             label="Kind of input"
@@ -270,11 +426,33 @@ function InputValues({ use, choices, onChange }: { use: InputUse; choices: Choic
         </span>
         <span className="ml-3 text-[13.5px] text-pencil">{ohms(facts.ohm)}</span>
       </Line>
-      <Rule label="Gain" value={use.gain_db ?? 0} from={facts.lowest_gain_db} to={facts.highest_gain_db} unit="dB" onChange={(gain_db) => onChange({ ...use, gain_db })} />
+      <Rule
+        label="Gain"
+        value={use.gain_db ?? 0}
+        from={facts.lowest_gain_db}
+        to={facts.highest_gain_db}
+        unit="dB"
+        onChange={(gain_db) => onChange({ ...use, gain_db })}
+      />
       <Line label="Switches">
-        <Switch className="mr-4 text-[14px]" label="Pad" on={use.pad ?? false} onChange={(pad) => onChange({ ...use, pad })} />
-        <Switch className="mr-4 text-[14px]" label="48 V" on={use.phantom ?? false} onChange={(phantom) => onChange({ ...use, phantom })} />
-        <Switch className="mr-4 text-[14px]" label="Polarity turned" on={use.flipped ?? false} onChange={(flipped) => onChange({ ...use, flipped })} />
+        <Switch
+          className="mr-4 text-[14px]"
+          label="Pad"
+          on={use.pad ?? false}
+          onChange={(pad) => onChange({ ...use, pad })}
+        />
+        <Switch
+          className="mr-4 text-[14px]"
+          label="48 V"
+          on={use.phantom ?? false}
+          onChange={(phantom) => onChange({ ...use, phantom })}
+        />
+        <Switch
+          className="mr-4 text-[14px]"
+          label="Polarity turned"
+          on={use.flipped ?? false}
+          onChange={(flipped) => onChange({ ...use, flipped })}
+        />
       </Line>
     </>
   )
@@ -297,8 +475,10 @@ function Effect({ view, chosen }: { view: RigView; chosen: string }) {
       <dt className="text-pencil">Between them</dt>
       <dd className="text-right font-semibold">{figure(found.average_dbfs - found.noise_dbfs, 0)} dB</dd>
       <dd className="col-span-2 mt-1 border-t border-rule pt-2">
-        {found.turn_db === 0 ? '✓ The gain is right' : `~ Turn input ${found.input} ${found.turn_db > 0 ? 'up' : 'down'} ${Math.abs(found.turn_db)} dB`}, computed through
-        the whole rig; the level check measures it.
+        {found.turn_db === 0
+          ? '✓ The gain is right'
+          : `~ Turn input ${found.input} ${found.turn_db > 0 ? 'up' : 'down'} ${Math.abs(found.turn_db)} dB`}
+        , computed through the whole rig; the level check measures it.
       </dd>
     </dl>
   )

@@ -34,7 +34,11 @@ export function PartHead({ part, choices }: { part: Part | undefined; choices: C
         </ListboxButton>
         <ListboxOptions anchor="bottom start" className="z-20 w-60 border border-ink bg-sheet py-1 text-ink">
           {session.parts.map((entry) => (
-            <ListboxOption key={entry.id} value={entry.id} className="px-3.5 py-2 data-focus:bg-wash data-selected:font-bold">
+            <ListboxOption
+              key={entry.id}
+              value={entry.id}
+              className="px-3.5 py-2 data-focus:bg-wash data-selected:font-bold"
+            >
               {entry.name}
               <span className="block text-[13px] font-normal text-pencil">
                 {entry.instrument}
@@ -105,7 +109,17 @@ export function PartHead({ part, choices }: { part: Part | undefined; choices: C
 
 type Way = 'instrument' | 'kit' | 'copy'
 
-function AddPart({ open, onClose, choices, onAdded }: { open: boolean; onClose: () => void; choices: Choices; onAdded: (id: string) => void }) {
+function AddPart({
+  open,
+  onClose,
+  choices,
+  onAdded,
+}: {
+  open: boolean
+  onClose: () => void
+  choices: Choices
+  onAdded: (id: string) => void
+}) {
   const { session } = useDesk()
   const [name, setName] = useState('')
   const [way, setWay] = useState<Way>('instrument')
@@ -149,7 +163,13 @@ function AddPart({ open, onClose, choices, onAdded }: { open: boolean; onClose: 
       <fieldset className="mt-4 flex flex-col gap-3">
         <legend className="sr-only">It begins with</legend>
         <label className="flex items-baseline gap-2.5">
-          <input type="radio" name="way" checked={way === 'instrument'} onChange={() => setWay('instrument')} className="accent-(--ink)" />
+          <input
+            type="radio"
+            name="way"
+            checked={way === 'instrument'}
+            onChange={() => setWay('instrument')}
+            className="accent-(--ink)"
+          />
           <span className="w-28">an instrument</span>
           <Pick
             label="Instrument"
@@ -163,12 +183,23 @@ function AddPart({ open, onClose, choices, onAdded }: { open: boolean; onClose: 
         </label>
         {way === 'instrument' && (
           <label className="ml-[150px] flex items-center gap-2 text-[14px]">
-            <input type="checkbox" checked={withAmp} onChange={(event) => setWithAmp(event.target.checked)} className="size-4 accent-(--ink)" />
+            <input
+              type="checkbox"
+              checked={withAmp}
+              onChange={(event) => setWithAmp(event.target.checked)}
+              className="size-4 accent-(--ink)"
+            />
             with amp and microphones
           </label>
         )}
         <label className="flex items-baseline gap-2.5">
-          <input type="radio" name="way" checked={way === 'kit'} onChange={() => setWay('kit')} className="accent-(--ink)" />
+          <input
+            type="radio"
+            name="way"
+            checked={way === 'kit'}
+            onChange={() => setWay('kit')}
+            className="accent-(--ink)"
+          />
           <span className="w-28">a kit</span>
           <input
             value={words}
@@ -187,9 +218,18 @@ function AddPart({ open, onClose, choices, onAdded }: { open: boolean; onClose: 
             {kits.map((entry, index) => (
               <li key={entry.id}>
                 <label className="flex items-baseline gap-2 py-0.5">
-                  <input type="radio" name="kit" checked={kit ? kit === entry.id : index === 0} onChange={() => setKit(entry.id)} className="accent-(--ink)" />
+                  <input
+                    type="radio"
+                    name="kit"
+                    checked={kit ? kit === entry.id : index === 0}
+                    onChange={() => setKit(entry.id)}
+                    className="accent-(--ink)"
+                  />
                   <span>
-                    {entry.name} <span className="text-pencil">{[entry.instrument, entry.use, ...entry.words].filter(Boolean).join(', ')}</span>
+                    {entry.name}{' '}
+                    <span className="text-pencil">
+                      {[entry.instrument, entry.use, ...entry.words].filter(Boolean).join(', ')}
+                    </span>
                   </span>
                 </label>
               </li>
@@ -198,7 +238,13 @@ function AddPart({ open, onClose, choices, onAdded }: { open: boolean; onClose: 
         )}
         {session.parts.length > 0 && (
           <label className="flex items-baseline gap-2.5">
-            <input type="radio" name="way" checked={way === 'copy'} onChange={() => setWay('copy')} className="accent-(--ink)" />
+            <input
+              type="radio"
+              name="way"
+              checked={way === 'copy'}
+              onChange={() => setWay('copy')}
+              className="accent-(--ink)"
+            />
             <span className="w-28">another part</span>
             <Pick
               label="Part to copy"
@@ -224,7 +270,15 @@ function KeepKit({ open, onClose, part }: { open: boolean; onClose: () => void; 
 
   async function keep() {
     try {
-      const body = { part_id: part.id, name, use, words: words.split(',').map((word) => word.trim()).filter(Boolean) }
+      const body = {
+        part_id: part.id,
+        name,
+        use,
+        words: words
+          .split(',')
+          .map((word) => word.trim())
+          .filter(Boolean),
+      }
       await answered(api.POST('/api/kits', { body }))
       await queryClient.invalidateQueries({ queryKey: ['kits'] })
       notice(`${name} is a kit: a part can begin from it in any session`)
@@ -240,9 +294,21 @@ function KeepKit({ open, onClose, part }: { open: boolean; onClose: () => void; 
         <span className="text-pencil">Name</span>
         <Typed label="Name of the kit" value={name} onKeep={setName} className="border-rule" />
         <span className="text-pencil">For</span>
-        <input value={use} onChange={(event) => setUse(event.target.value)} placeholder="rhythm, writing at night" aria-label="What the kit is for" className="border-b border-rule bg-transparent placeholder:text-pencil focus:border-ink focus:outline-none" />
+        <input
+          value={use}
+          onChange={(event) => setUse(event.target.value)}
+          placeholder="rhythm, writing at night"
+          aria-label="What the kit is for"
+          className="border-b border-rule bg-transparent placeholder:text-pencil focus:border-ink focus:outline-none"
+        />
         <span className="text-pencil">Words</span>
-        <input value={words} onChange={(event) => setWords(event.target.value)} placeholder="bright, DI only" aria-label="Words, parted by commas" className="border-b border-rule bg-transparent placeholder:text-pencil focus:border-ink focus:outline-none" />
+        <input
+          value={words}
+          onChange={(event) => setWords(event.target.value)}
+          placeholder="bright, DI only"
+          aria-label="Words, parted by commas"
+          className="border-b border-rule bg-transparent placeholder:text-pencil focus:border-ink focus:outline-none"
+        />
       </div>
       <div className="mt-6 flex gap-3">
         <Button main onClick={() => void keep()}>

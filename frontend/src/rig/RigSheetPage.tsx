@@ -11,8 +11,18 @@ export function RigSheetPage() {
     queryKey: ['rig-sheet', id],
     queryFn: () => answered(api.GET('/api/rig-sheets/{sheet_id}', { params: { path: { sheet_id: id } } })),
   })
-  if (sheet.isError) return <p role="alert" className="p-8">{sheet.error.message}</p>
-  if (!sheet.data) return <p role="status" className="p-8">Opening the rig sheet…</p>
+  if (sheet.isError)
+    return (
+      <p role="alert" className="p-8">
+        {sheet.error.message}
+      </p>
+    )
+  if (!sheet.data)
+    return (
+      <p role="status" className="p-8">
+        Opening the rig sheet…
+      </p>
+    )
   const { data } = sheet
   const groups = [...new Set(data.entries.map((entry) => entry.group))]
 
@@ -40,7 +50,10 @@ export function RigSheetPage() {
                 {data.entries
                   .filter((entry) => entry.group === group)
                   .map((entry) => (
-                    <div key={entry.name} className="flex justify-between gap-4 border-b border-rule py-[3px] text-[14px]">
+                    <div
+                      key={entry.name}
+                      className="flex justify-between gap-4 border-b border-rule py-[3px] text-[14px]"
+                    >
                       <dt className="text-pencil first-letter:uppercase">{entry.name}</dt>
                       <dd className="text-right">{entry.value}</dd>
                     </div>

@@ -63,9 +63,21 @@ export function RigStation() {
             }}
           />
           {panel === null && <NodeValues view={view} choices={choices} chosen={node} acts={acts} onChoose={setNode} />}
-          {panel === 'level' && <LevelPanel check={found('level')} acts={acts} settable={device?.settings.gains_can_be_set ?? true} />}
-          {panel === 'tuning' && <TunerPanel check={found('tuning')} acts={acts} rig={view.rig} notes={view.open_notes} />}
-          {panel === 'chords' && <ChordPanel key={part.id} part={part} acts={acts} notes={view.open_notes} offsets={view.rig.string_offsets_cents ?? []} />}
+          {panel === 'level' && (
+            <LevelPanel check={found('level')} acts={acts} settable={device?.settings.gains_can_be_set ?? true} />
+          )}
+          {panel === 'tuning' && (
+            <TunerPanel check={found('tuning')} acts={acts} rig={view.rig} notes={view.open_notes} />
+          )}
+          {panel === 'chords' && (
+            <ChordPanel
+              key={part.id}
+              part={part}
+              acts={acts}
+              notes={view.open_notes}
+              offsets={view.rig.string_offsets_cents ?? []}
+            />
+          )}
           {panel === 'noise' && <NoisePanel check={found('noise')} acts={acts} />}
           {panel === 'latency' && <LatencyPanel check={found('latency')} acts={acts} device={device} />}
           {panel === 'bleed' && <BleedPanel check={found('bleed')} acts={acts} />}

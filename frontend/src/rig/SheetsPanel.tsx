@@ -23,7 +23,9 @@ export function SheetsPanel({ part }: { part: Part }) {
 
   async function freeze() {
     try {
-      await answered(api.POST('/api/parts/{part_id}/rig-sheets', { params: { path: { part_id: part.id } }, body: { name } }))
+      await answered(
+        api.POST('/api/parts/{part_id}/rig-sheets', { params: { path: { part_id: part.id } }, body: { name } }),
+      )
       setName('')
       await queryClient.invalidateQueries({ queryKey: ['rig-sheets'] })
     } catch (error) {
@@ -40,7 +42,9 @@ export function SheetsPanel({ part }: { part: Part }) {
       <div className="flex items-center gap-5">
         <div>
           <h2 className="text-[20px] leading-tight">Rig sheets</h2>
-          <p className="text-[14px] text-pencil">The rig and its checks, frozen under a name. Mark two to see what was done differently.</p>
+          <p className="text-[14px] text-pencil">
+            The rig and its checks, frozen under a name. Mark two to see what was done differently.
+          </p>
         </div>
         <form
           className="ml-auto flex items-center gap-3"
@@ -63,12 +67,23 @@ export function SheetsPanel({ part }: { part: Part }) {
       </div>
       <div className="mt-3 grid grid-cols-[minmax(0,360px)_minmax(0,1fr)] gap-x-8">
         <ul className="border-t border-rule">
-          {sheets.length === 0 && <li className="py-3 text-pencil">None yet: freeze the first one before the first take.</li>}
+          {sheets.length === 0 && (
+            <li className="py-3 text-pencil">None yet: freeze the first one before the first take.</li>
+          )}
           {sheets.map((sheet) => (
             <li key={sheet.id} className="flex items-center gap-2.5 border-b border-rule py-1.5">
-              <input type="checkbox" aria-label={`Compare ${sheet.name}`} checked={chosen.includes(sheet.id)} onChange={() => toggle(sheet.id)} className="size-4 accent-(--ink)" />
+              <input
+                type="checkbox"
+                aria-label={`Compare ${sheet.name}`}
+                checked={chosen.includes(sheet.id)}
+                onChange={() => toggle(sheet.id)}
+                className="size-4 accent-(--ink)"
+              />
               <span className="min-w-0 grow truncate">
-                {sheet.name} <span className="text-[13px] text-pencil">{sheet.part_name}, {clock(sheet.made_at)}</span>
+                {sheet.name}{' '}
+                <span className="text-[13px] text-pencil">
+                  {sheet.part_name}, {clock(sheet.made_at)}
+                </span>
               </span>
               <Link to={`/rig-sheet/${sheet.id}`} className="text-[13.5px] underline underline-offset-4">
                 Page

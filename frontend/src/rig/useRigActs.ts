@@ -45,7 +45,9 @@ export function useRigActs(part: Part | undefined) {
 
   const turn = (channel: string, byDb: number) =>
     orSay(async () => {
-      const changed = await answered(api.POST('/api/parts/{part_id}/turn', { params: path, body: { channel, by_db: byDb } }))
+      const changed = await answered(
+        api.POST('/api/parts/{part_id}/turn', { params: path, body: { channel, by_db: byDb } }),
+      )
       queryClient.setQueryData(['rig', part?.id], changed)
     })
 
@@ -59,7 +61,10 @@ export function useRigActs(part: Part | undefined) {
   const setInterface = (settings: InterfaceSettings) =>
     orSay(async () => {
       const changed = await answered(
-        api.PUT('/api/sessions/{session_id}/interface', { params: { path: { session_id: session.id } }, body: settings }),
+        api.PUT('/api/sessions/{session_id}/interface', {
+          params: { path: { session_id: session.id } },
+          body: settings,
+        }),
       )
       queryClient.setQueryData(['interface', session.id], changed)
       refreshRig()
@@ -69,7 +74,9 @@ export function useRigActs(part: Part | undefined) {
     orSay(async () => {
       await answered(api.PUT('/api/parts/{part_id}/tuning-offsets', { params: path, body: { offsets_cents: offsets } }))
       refreshRig()
-      notice(offsets.length ? 'the tuner now aims at the re-tuned strings' : 'the tuner aims at equal temperament again')
+      notice(
+        offsets.length ? 'the tuner now aims at the re-tuned strings' : 'the tuner aims at equal temperament again',
+      )
     })
 
   return { view, asked, dismiss, setRig, turn, check, stop, setInterface, retune }

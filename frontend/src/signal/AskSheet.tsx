@@ -2,7 +2,13 @@ import { Button } from './Button'
 import { Sheet } from './Sheet'
 
 /** What would follow, asked before it is done. */
-export function AskSheet({ asked, onClose }: { asked: { says: string; agree: () => void } | null; onClose: () => void }) {
+export function AskSheet({
+  asked,
+  onClose,
+}: {
+  asked: { says: string; agree: () => void } | null
+  onClose: () => void
+}) {
   return (
     <Sheet open={asked !== null} title="Before this is done" onClose={onClose}>
       <p className="first-letter:uppercase">{asked?.says}.</p>

@@ -28,7 +28,11 @@ export function Pick<Value extends string | number>({
       </ListboxButton>
       <ListboxOptions anchor="bottom start" className="z-30 max-h-80 min-w-44 border border-ink bg-sheet py-1 text-ink">
         {options.map((option) => (
-          <ListboxOption key={option} value={option} className="px-3.5 py-1.5 data-focus:bg-wash data-selected:font-bold">
+          <ListboxOption
+            key={option}
+            value={option}
+            className="px-3.5 py-1.5 data-focus:bg-wash data-selected:font-bold"
+          >
             {said(option)}
             {detail && <span className="block text-[13px] font-normal text-pencil">{detail(option)}</span>}
           </ListboxOption>

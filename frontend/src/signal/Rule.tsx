@@ -22,12 +22,27 @@ const LONG = 148
 const SHORT = 104
 
 /** A value on a rule: dragged or moved by the arrow keys (Shift for large steps), typed by clicking its figure. */
-export function Rule({ label, value, from, to, step = 1, unit = '', digits = 0, disabled = false, short = false, bare = false, onChange }: RuleProps) {
+export function Rule({
+  label,
+  value,
+  from,
+  to,
+  step = 1,
+  unit = '',
+  digits = 0,
+  disabled = false,
+  short = false,
+  bare = false,
+  onChange,
+}: RuleProps) {
   const width = short ? SHORT : LONG
   const [typed, setTyped] = useState<string | null>(null)
   const [dragged, setDragged] = useState<number | null>(null)
   const rule = useRef<SVGSVGElement>(null)
-  const x = scaleLinear().domain([from, to]).range([6, width - 6]).clamp(true)
+  const x = scaleLinear()
+    .domain([from, to])
+    .range([6, width - 6])
+    .clamp(true)
   const shown = dragged ?? value
 
   function snapped(next: number) {
@@ -47,7 +62,9 @@ export function Rule({ label, value, from, to, step = 1, unit = '', digits = 0, 
 
   return (
     <div className="flex items-center gap-2.5">
-      {!bare && <span className={`shrink-0 text-[13.5px] text-pencil ${short ? 'w-[76px]' : 'w-[92px]'}`}>{label}</span>}
+      {!bare && (
+        <span className={`shrink-0 text-[13.5px] text-pencil ${short ? 'w-[76px]' : 'w-[92px]'}`}>{label}</span>
+      )}
       <svg
         ref={rule}
         width={width}

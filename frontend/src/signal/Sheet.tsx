@@ -18,7 +18,9 @@ export function Sheet({
     <Dialog open={open} onClose={onClose} className="relative z-40">
       <div className="fixed inset-0 bg-ink/30" aria-hidden />
       <div className="fixed inset-0 grid place-items-center overflow-y-auto p-6">
-        <DialogPanel className={`w-full border border-ink bg-sheet px-7 py-6 text-ink ${wide ? 'max-w-3xl' : 'max-w-lg'}`}>
+        <DialogPanel
+          className={`w-full border border-ink bg-sheet px-7 py-6 text-ink ${wide ? 'max-w-3xl' : 'max-w-lg'}`}
+        >
           <DialogTitle className="mb-3 text-[22px] leading-tight">{title}</DialogTitle>
           {children}
         </DialogPanel>

@@ -12,7 +12,12 @@ export function Switch({
 }) {
   return (
     <label className={`flex items-center gap-1.5 ${className}`}>
-      <input type="checkbox" checked={on} onChange={(event) => onChange(event.target.checked)} className="size-4 accent-(--ink)" />
+      <input
+        type="checkbox"
+        checked={on}
+        onChange={(event) => onChange(event.target.checked)}
+        className="size-4 accent-(--ink)"
+      />
       {label}
     </label>
   )

@@ -1,6 +1,9 @@
 /** Figures as they are shown: a true minus sign, a fixed number of digits. */
 export function figure(value: number, digits = 1): string {
-  return value.toFixed(digits).replace('-', '−').replace(/^−(0(\.0+)?)$/, '$1')
+  return value
+    .toFixed(digits)
+    .replace('-', '−')
+    .replace(/^−(0(\.0+)?)$/, '$1')
 }
 
 /** A figure as a person types it, with a comma or a true minus; NaN where it is none. */

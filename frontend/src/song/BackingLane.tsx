@@ -23,7 +23,9 @@ export function BackingLane({
   const first = session.beat_frames[session.beat_bars.indexOf(1)]!
   const last = session.beat_frames[session.beat_bars.indexOf(session.song_bars + 1)] ?? session.beat_frames.at(-1)!
   // As the tempo map above: bar 1 at its left edge, the song's end at its right.
-  const x = scaleLinear().domain([first, last]).range([44, Math.max(60, width - 14)])
+  const x = scaleLinear()
+    .domain([first, last])
+    .range([44, Math.max(60, width - 14)])
   const end = backing.placed_frame + backing.frames
   const from = Math.max(first, backing.placed_frame)
   const to = Math.min(last, end)
@@ -64,7 +66,9 @@ export function BackingLane({
         {backing.pulse?.beats
           .map((beat) => backing.placed_frame + beat)
           .filter((frame) => frame >= first && frame <= last)
-          .map((frame) => <path key={frame} d={`M${x(frame)} 46 v5`} stroke="var(--ink)" strokeWidth="0.8" />)}
+          .map((frame) => (
+            <path key={frame} d={`M${x(frame)} 46 v5`} stroke="var(--ink)" strokeWidth="0.8" />
+          ))}
         {downbeat !== null && downbeat >= first && downbeat <= last && (
           <g
             className="cursor-ew-resize"
@@ -74,7 +78,12 @@ export function BackingLane({
             }}
           >
             <rect x={x(downbeat) - 9} y="0" width="18" height={HEIGHT} fill="transparent" />
-            <path d={`M${x(downbeat)} 4 V52 M${x(downbeat) - 6} 4 h12 l-6 8 Z`} stroke="var(--ink)" strokeWidth="1.6" fill="var(--ink)" />
+            <path
+              d={`M${x(downbeat)} 4 V52 M${x(downbeat) - 6} 4 h12 l-6 8 Z`}
+              stroke="var(--ink)"
+              strokeWidth="1.6"
+              fill="var(--ink)"
+            />
           </g>
         )}
         <text x="2" y="31" fontSize="12" fill="var(--pencil)">

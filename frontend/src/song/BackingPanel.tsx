@@ -35,7 +35,8 @@ export function BackingPanel({
       {backing ? (
         <>
           <p className="text-[13.5px] leading-snug text-pencil">
-            {seconds(backing.seconds)} {backing.channels === 2 ? 'stereo' : 'mono'}; {backing.pulse?.says ?? backing.no_pulse}
+            {seconds(backing.seconds)} {backing.channels === 2 ? 'stereo' : 'mono'};{' '}
+            {backing.pulse?.says ?? backing.no_pulse}
           </p>
           <div className="mt-1.5 flex items-center gap-2 text-[14px]">
             <span className="w-[92px] text-[13.5px] text-pencil">Begins at bar</span>
@@ -82,7 +83,10 @@ export function BackingPanel({
             <Button onClick={() => file.current?.click()} disabled={acts.bringing !== null}>
               {acts.bringing ? `Bringing in ${acts.bringing}…` : 'Bring in a file'}
             </Button>
-            <Button onClick={() => acts.record(1, Number.parseInt(bars, 10) || 8)} disabled={engine !== 'ready' || rolling !== null || listening !== null}>
+            <Button
+              onClick={() => acts.record(1, Number.parseInt(bars, 10) || 8)}
+              disabled={engine !== 'ready' || rolling !== null || listening !== null}
+            >
               {recording ? 'Recording the computer…' : 'Record the computer'}
             </Button>
             <span className="flex items-center gap-1 text-[13.5px]">

@@ -52,12 +52,32 @@ export function ClickPanel({ session, onChange }: { session: Session; onChange: 
       ))}
       <div className="mt-2 grid grid-cols-[92px_auto_auto_1fr] items-center gap-x-2.5 border-t border-rule pt-1.5 text-[13.5px]">
         <span className="text-pencil">Clicks a beat</span>
-        <Step label="Clicks a beat" value={click.subdivision} from={1} to={4} onChange={(value) => onChange({ ...click, subdivision: value as 1 })} />
+        <Step
+          label="Clicks a beat"
+          value={click.subdivision}
+          from={1}
+          to={4}
+          onChange={(value) => onChange({ ...click, subdivision: value as 1 })}
+        />
         <span />
         <span />
         <span className="text-pencil">Count-in bars</span>
-        <Step label="Count-in before rolling" value={click.roll_count_in_bars} from={0} to={4} unit="to roll" onChange={(value) => onChange({ ...click, roll_count_in_bars: value })} />
-        <Step label="Count-in before playing" value={click.play_count_in_bars} from={0} to={4} unit="to play" onChange={(value) => onChange({ ...click, play_count_in_bars: value })} />
+        <Step
+          label="Count-in before rolling"
+          value={click.roll_count_in_bars}
+          from={0}
+          to={4}
+          unit="to roll"
+          onChange={(value) => onChange({ ...click, roll_count_in_bars: value })}
+        />
+        <Step
+          label="Count-in before playing"
+          value={click.play_count_in_bars}
+          from={0}
+          to={4}
+          unit="to play"
+          onChange={(value) => onChange({ ...click, play_count_in_bars: value })}
+        />
       </div>
     </section>
   )

@@ -18,8 +18,8 @@ export function MidiDialog({
       {proposal && (
         <>
           <p>
-            {count(proposal.song_bars, 'bar')}, {count(proposal.tempos.length, 'tempo')} from {proposal.tempos[0]!.says} on,{' '}
-            {proposal.meters.map((meter) => `${meter.beats}/${meter.unit}`).join(', ')},{' '}
+            {count(proposal.song_bars, 'bar')}, {count(proposal.tempos.length, 'tempo')} from {proposal.tempos[0]!.says}{' '}
+            on, {proposal.meters.map((meter) => `${meter.beats}/${meter.unit}`).join(', ')},{' '}
             {count(proposal.sections.length, 'section')}
             {proposal.sections.length > 0 && `: ${proposal.sections.map((section) => section.name).join(', ')}`}.
           </p>

@@ -38,10 +38,24 @@ export function NewSessionDialog({ open, onClose }: { open: boolean; onClose: ()
     <FormSheet open={open} title="A new session" main="Make the session" onKeep={make} onClose={onClose}>
       <div className="grid grid-cols-[9rem_1fr] items-baseline gap-y-3">
         <Line label="Song">
-          <input autoFocus required maxLength={120} value={name} onChange={(event) => setName(event.target.value)} className={`${FIELD} grow`} aria-label="Song" />
+          <input
+            autoFocus
+            required
+            maxLength={120}
+            value={name}
+            onChange={(event) => setName(event.target.value)}
+            className={`${FIELD} grow`}
+            aria-label="Song"
+          />
         </Line>
         <Line label="By">
-          <input maxLength={120} value={artist} onChange={(event) => setArtist(event.target.value)} className={`${FIELD} grow`} aria-label="By" />
+          <input
+            maxLength={120}
+            value={artist}
+            onChange={(event) => setArtist(event.target.value)}
+            className={`${FIELD} grow`}
+            aria-label="By"
+          />
         </Line>
         <Line label="Sample rate">
           <Pick label="Sample rate" value={rate} options={RATES} said={(hz) => `${hz / 1000} kHz`} onChange={setRate} />
@@ -50,11 +64,21 @@ export function NewSessionDialog({ open, onClose }: { open: boolean; onClose: ()
           <Pick label="Depth" value={depth} options={DEPTHS} said={(bits) => SAID[bits]} onChange={setDepth} />
         </Line>
         <Line label="Tempo">
-          <input value={tempo} onChange={(event) => setTempo(event.target.value)} className={`${FIELD} w-20`} aria-label="Tempo" />
+          <input
+            value={tempo}
+            onChange={(event) => setTempo(event.target.value)}
+            className={`${FIELD} w-20`}
+            aria-label="Tempo"
+          />
           <span className="ml-2 text-pencil">beats a minute</span>
         </Line>
         <Line label="Reference pitch">
-          <input value={pitch} onChange={(event) => setPitch(event.target.value)} className={`${FIELD} w-20`} aria-label="Reference pitch" />
+          <input
+            value={pitch}
+            onChange={(event) => setPitch(event.target.value)}
+            className={`${FIELD} w-20`}
+            aria-label="Reference pitch"
+          />
           <span className="ml-2 text-pencil">Hz</span>
         </Line>
       </div>

@@ -35,7 +35,8 @@ export function SectionList({ session, onChange }: { session: Session; onChange:
       <div className="flex items-baseline gap-4 pb-1.5">
         <h2 className="text-[20px] leading-tight">Sections</h2>
         <p className="min-w-0 truncate text-[13.5px] text-pencil">
-          {count(sections.length, 'section')}, {count(session.song_bars, 'bar')}; takes, tempo and notes go with their section
+          {count(sections.length, 'section')}, {count(session.song_bars, 'bar')}; takes, tempo and notes go with their
+          section
         </p>
         <Button
           className="ml-auto flex items-center gap-1.5"
@@ -67,7 +68,14 @@ export function SectionList({ session, onChange }: { session: Session; onChange:
                 className="font-name text-[16px] font-semibold"
               />
               <Measures section={section} most={most} />
-              <Step label={`Bars of ${section.name}`} value={section.bars} from={1} to={1000} unit="bars" onChange={(bars) => changed(index, { bars })} />
+              <Step
+                label={`Bars of ${section.name}`}
+                value={section.bars}
+                from={1}
+                to={1000}
+                unit="bars"
+                onChange={(bars) => changed(index, { bars })}
+              />
               <Step
                 label={`Phrase of ${section.name}`}
                 value={section.phrase_bars}
@@ -80,10 +88,17 @@ export function SectionList({ session, onChange }: { session: Session; onChange:
                 <Small label={`${section.name} earlier`} disabled={index === 0} onClick={() => moved(index, -1)}>
                   <ArrowUp size={15} />
                 </Small>
-                <Small label={`${section.name} later`} disabled={index === sections.length - 1} onClick={() => moved(index, 1)}>
+                <Small
+                  label={`${section.name} later`}
+                  disabled={index === sections.length - 1}
+                  onClick={() => moved(index, 1)}
+                >
                   <ArrowDown size={15} />
                 </Small>
-                <Small label={`Remove ${section.name}`} onClick={() => onChange(sections.filter((_, at) => at !== index))}>
+                <Small
+                  label={`Remove ${section.name}`}
+                  onClick={() => onChange(sections.filter((_, at) => at !== index))}
+                >
                   <X size={15} />
                 </Small>
               </span>
@@ -101,8 +116,22 @@ function Measures({ section, most }: { section: NewSection; most: number }) {
   const step = section.bars > 24 ? section.phrase_bars : 1
   return (
     <span className="block h-8">
-      <svg viewBox={`0 0 ${section.bars} 1`} preserveAspectRatio="none" height="14" className="block overflow-visible" style={{ width: `${share}%` }} aria-hidden>
-        <rect width={section.bars} height="1" fill="var(--sheet)" stroke="var(--ink)" strokeWidth="1.2" vectorEffect="non-scaling-stroke" />
+      <svg
+        viewBox={`0 0 ${section.bars} 1`}
+        preserveAspectRatio="none"
+        height="14"
+        className="block overflow-visible"
+        style={{ width: `${share}%` }}
+        aria-hidden
+      >
+        <rect
+          width={section.bars}
+          height="1"
+          fill="var(--sheet)"
+          stroke="var(--ink)"
+          strokeWidth="1.2"
+          vectorEffect="non-scaling-stroke"
+        />
         {Array.from({ length: Math.floor((section.bars - 1) / step) }, (_, index) => (index + 1) * step).map((bar) => (
           <path
             key={bar}

@@ -58,7 +58,13 @@ export function SongHead({
       />
       <p className="flex items-baseline gap-4 text-[14px] whitespace-nowrap">
         <span>{session.rate_hz / 1000} kHz</span>
-        <Pick label="Depth" value={session.depth} options={DEPTHS} said={(depth) => SAID[depth]} onChange={(depth) => song.setAbout({ depth })} />
+        <Pick
+          label="Depth"
+          value={session.depth}
+          options={DEPTHS}
+          said={(depth) => SAID[depth]}
+          onChange={(depth) => song.setAbout({ depth })}
+        />
         <span className="flex items-baseline">
           <span>A =</span>
           <Typed
@@ -84,7 +90,9 @@ export function SongHead({
               Save them as a MIDI file
             </a>
           </MenuItem>
-          <p className="mt-1 border-t border-rule px-3.5 pt-2 pb-1 text-[13px] text-pencil">{count(sessions.length, 'session')}</p>
+          <p className="mt-1 border-t border-rule px-3.5 pt-2 pb-1 text-[13px] text-pencil">
+            {count(sessions.length, 'session')}
+          </p>
           {sessions.toReversed().map((entry) => (
             <Entry key={entry.id} onClick={() => void openSession(entry.id)}>
               <span className={entry.id === session.id ? 'font-bold' : ''}>{entry.name}</span>

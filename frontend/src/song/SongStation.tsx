@@ -37,7 +37,11 @@ export function SongStation() {
         <SectionList session={session} onChange={song.setSections} />
       </div>
       <div className="flex min-h-0 flex-col gap-2 overflow-y-auto">
-        <TempoPanel session={session} bar={Math.min(bar, session.song_bars)} onBar={setBar} onChange={song.setMap}
+        <TempoPanel
+          session={session}
+          bar={Math.min(bar, session.song_bars)}
+          onBar={setBar}
+          onChange={song.setMap}
           onTrack={backing ? (bpm) => acts.correct(backing, { near_bpm: bpm }) : null}
         />
         <ClickPanel session={session} onChange={song.setClick} />

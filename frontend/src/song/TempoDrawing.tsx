@@ -21,8 +21,12 @@ export function TempoDrawing({
   const paces = session.bar_bpm
   const [low, high] = [Math.min(...paces), Math.max(...paces)]
   const room = Math.max(6, (high - low) * 0.25)
-  const x = scaleLinear().domain([1, bars + 1]).range([44, Math.max(60, width - 14)])
-  const y = scaleLinear().domain([low - room, high + room]).range([LINE, TOP])
+  const x = scaleLinear()
+    .domain([1, bars + 1])
+    .range([44, Math.max(60, width - 14)])
+  const y = scaleLinear()
+    .domain([low - room, high + room])
+    .range([LINE, TOP])
   // A step is a corner, a ramp a line; each bar begins at its own tempo.
   const line = session.tempos
     .map((change, index) => {
@@ -30,7 +34,9 @@ export function TempoDrawing({
       const end = next?.bar ?? bars + 1
       const inside = []
       for (let bar = change.bar; bar <= Math.min(end, bars + 1); bar++)
-        inside.push(`${x(bar)} ${y(bar === end && !change.ramp ? change.bpm : bar === end && next ? next.bpm : change.ramp ? paces[bar - 1]! : change.bpm)}`)
+        inside.push(
+          `${x(bar)} ${y(bar === end && !change.ramp ? change.bpm : bar === end && next ? next.bpm : change.ramp ? paces[bar - 1]! : change.bpm)}`,
+        )
       return `${index ? 'L' : 'M'}${inside.join('L')}`
     })
     .join('')
@@ -65,7 +71,8 @@ export function TempoDrawing({
               stroke="var(--ink)"
               strokeWidth="1.4"
             />
-            <text fill="var(--ink)"
+            <text
+              fill="var(--ink)"
               x={(x(section.first_bar) + x(section.first_bar + section.bars)) / 2}
               y="155"
               textAnchor="middle"
@@ -77,7 +84,13 @@ export function TempoDrawing({
           </g>
         ))}
         {chosenBar !== null && (
-          <rect x={x(chosenBar)} y={TOP - 8} width={x(chosenBar + 1) - x(chosenBar)} height={LINE - TOP + 18} fill="var(--wash)" />
+          <rect
+            x={x(chosenBar)}
+            y={TOP - 8}
+            width={x(chosenBar + 1) - x(chosenBar)}
+            height={LINE - TOP + 18}
+            fill="var(--wash)"
+          />
         )}
         {Array.from({ length: bars }, (_, index) => index + 1)
           .filter((bar) => (bar - 1) % every === 0)
@@ -93,7 +106,14 @@ export function TempoDrawing({
         <path d={line} fill="none" stroke="var(--ink)" strokeWidth="3" strokeLinejoin="round" />
         {session.tempos.map((change, index) => (
           <g key={change.bar}>
-            <circle cx={x(change.bar)} cy={y(change.bpm)} r="4" fill="var(--paper)" stroke="var(--ink)" strokeWidth="2" />
+            <circle
+              cx={x(change.bar)}
+              cy={y(change.bpm)}
+              r="4"
+              fill="var(--paper)"
+              stroke="var(--ink)"
+              strokeWidth="2"
+            />
             {(index === 0 || x(change.bar) - x(session.tempos[index - 1]!.bar) > 56) && (
               <text fill="var(--ink)" x={x(change.bar) + 7} y={y(change.bpm) - 7} fontSize="13.5" fontWeight="600">
                 {change.says.includes('/') ? change.bpm.toFixed(2) : change.says}

@@ -57,7 +57,9 @@ export function useBacking() {
 
   function correct(backing: Backing, correction: { near_bpm?: number; first_downbeat?: number }) {
     void tried(() =>
-      answered(api.PUT('/api/backings/{backing_id}/pulse', { params: { path: { backing_id: backing.id } }, body: correction })),
+      answered(
+        api.PUT('/api/backings/{backing_id}/pulse', { params: { path: { backing_id: backing.id } }, body: correction }),
+      ),
     )
   }
 

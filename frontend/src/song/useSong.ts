@@ -75,11 +75,16 @@ export function useSong() {
   }
 
   /** What a change of the song is made from: what was answered last, however many were asked for since. */
-  const made = () => ({ ...path, header: madeFrom(queryClient.getQueryData<Session>(['session', session.id])?.revision) })
+  const made = () => ({
+    ...path,
+    header: madeFrom(queryClient.getQueryData<Session>(['session', session.id])?.revision),
+  })
 
   function setMap(map: SongMap) {
     act(async (audio_stays) =>
-      keep(await answered(api.PUT('/api/sessions/{session_id}/tempo', { params: made(), body: { ...map, audio_stays } }))),
+      keep(
+        await answered(api.PUT('/api/sessions/{session_id}/tempo', { params: made(), body: { ...map, audio_stays } })),
+      ),
     )
   }
 
@@ -96,7 +101,10 @@ export function useSong() {
     act(async (agreed) =>
       keepSections(
         await answered(
-          api.PUT('/api/sessions/{session_id}/sections', { params: made(), body: { sections, one_after_the_other: true, agreed } }),
+          api.PUT('/api/sessions/{session_id}/sections', {
+            params: made(),
+            body: { sections, one_after_the_other: true, agreed },
+          }),
         ),
       ),
     )
@@ -107,7 +115,10 @@ export function useSong() {
     act(async (audio_stays) =>
       keepSections(
         await answered(
-          api.PUT('/api/sessions/{session_id}/song', { params: made(), body: { map: { ...map, audio_stays }, sections } }),
+          api.PUT('/api/sessions/{session_id}/song', {
+            params: made(),
+            body: { map: { ...map, audio_stays }, sections },
+          }),
         ),
       ),
     )

@@ -13,7 +13,14 @@ class FakeContext {
   currentTime = 1
   destination = {}
   gains: { value: number; events: Event[] }[] = []
-  sources: { started?: [number, number]; stopped?: number; loop: boolean; loopStart: number; loopEnd: number; onended: (() => void) | null }[] = []
+  sources: {
+    started?: [number, number]
+    stopped?: number
+    loop: boolean
+    loopStart: number
+    loopEnd: number
+    onended: (() => void) | null
+  }[] = []
   constructor() {
     FakeContext.newest = this
   }
@@ -56,7 +63,10 @@ const sounds = [
 
 beforeEach(() => {
   vi.stubGlobal('AudioContext', FakeContext)
-  vi.stubGlobal('fetch', vi.fn(async () => new Response(new ArrayBuffer(10 * RATE))))
+  vi.stubGlobal(
+    'fetch',
+    vi.fn(async () => new Response(new ArrayBuffer(10 * RATE))),
+  )
 })
 afterEach(() => vi.unstubAllGlobals())
 
@@ -123,7 +133,12 @@ test('stopping keeps the place, fades out, and ends the sources after the fade',
 
 test('what begins later than the chosen place waits for its own', async () => {
   const player = new Player(RATE)
-  await player.play([...sounds, { key: 'late', url: '/late.wav', gainDb: 0, fromFrame: 96_000 + RATE }], 'mic', 96_000, null)
+  await player.play(
+    [...sounds, { key: 'late', url: '/late.wav', gainDb: 0, fromFrame: 96_000 + RATE }],
+    'mic',
+    96_000,
+    null,
+  )
   const { sources } = FakeContext.newest
   expect(sources[2]!.started![0] - sources[0]!.started![0]).toBeCloseTo(1)
   expect(sources[2]!.started![1]).toBe(0)
@@ -131,10 +146,20 @@ test('what begins later than the chosen place waits for its own', async () => {
 
 test('a file that is gone is said in the words of the server, and may come back', async () => {
   const player = new Player(RATE)
-  vi.stubGlobal('fetch', vi.fn(async () => Response.json({ detail: 'take.wav is not in its folder any more' }, { status: 422 })))
+  vi.stubGlobal(
+    'fetch',
+    vi.fn(async () => Response.json({ detail: 'take.wav is not in its folder any more' }, { status: 422 })),
+  )
   await player.play(sounds, 'mic', 96_000, null)
-  expect(player.state).toMatchObject({ playing: false, loading: false, problem: 'take.wav is not in its folder any more' })
-  vi.stubGlobal('fetch', vi.fn(async () => new Response(new ArrayBuffer(RATE))))
+  expect(player.state).toMatchObject({
+    playing: false,
+    loading: false,
+    problem: 'take.wav is not in its folder any more',
+  })
+  vi.stubGlobal(
+    'fetch',
+    vi.fn(async () => new Response(new ArrayBuffer(RATE))),
+  )
   await player.play(sounds, 'mic', 96_000, null)
   expect(player.state).toMatchObject({ playing: true, problem: null })
 })

@@ -80,7 +80,8 @@ export class SoundStream {
       if (!this.ended) this.onProblem(error as Error)
       return
     }
-    if (!this.ended && this.next < this.toFrame) this.timer = setTimeout(() => void this.pump(startFrame, startSample), LOOK_MS)
+    if (!this.ended && this.next < this.toFrame)
+      this.timer = setTimeout(() => void this.pump(startFrame, startSample), LOOK_MS)
   }
 
   private schedule(samples: Float32Array<ArrayBuffer>[], due: number) {

@@ -2,7 +2,15 @@ import type { SignalKind } from '../api/client'
 import { Glyph } from '../signal/Glyph'
 
 /** One of the two cords: its title, and what hangs on it. */
-export function CordCard({ title, children, aside }: { title: string; children: React.ReactNode; aside?: React.ReactNode }) {
+export function CordCard({
+  title,
+  children,
+  aside,
+}: {
+  title: string
+  children: React.ReactNode
+  aside?: React.ReactNode
+}) {
   return (
     <section className="border border-rule bg-sheet px-3.5 pt-2 pb-2" aria-label={title}>
       <div className="mb-1 flex items-baseline justify-between">
@@ -15,7 +23,17 @@ export function CordCard({ title, children, aside }: { title: string; children: 
 }
 
 /** One end of a cord: the line that leads to it, its shape (none where no signal comes), its name. */
-export function CordEnd({ kind, name, detail, moving }: { kind: SignalKind | null; name: string; detail: string; moving: boolean }) {
+export function CordEnd({
+  kind,
+  name,
+  detail,
+  moving,
+}: {
+  kind: SignalKind | null
+  name: string
+  detail: string
+  moving: boolean
+}) {
   return (
     <li className="flex items-center gap-2 py-[2.5px]" title={detail}>
       <svg width="22" height="12" className="shrink-0" aria-hidden>

@@ -32,14 +32,19 @@ export function CueSheet({ open, onClose }: { open: boolean; onClose: () => void
       )
       hearing.chooseCue(made.id)
     })
-  const remove = () => change(async () => answered(api.DELETE('/api/cues/{cue_id}', { params: { path: { cue_id: cue.id } } })))
+  const remove = () =>
+    change(async () => answered(api.DELETE('/api/cues/{cue_id}', { params: { path: { cue_id: cue.id } } })))
   const strip = (key: string) => cue.mix.strips?.[key] ?? PLAIN
   const set = (key: string, changes: Partial<Strip>) =>
     hearing.setMix(cue, { strips: { ...cue.mix.strips, [key]: { ...strip(key), ...changes } } })
 
   return (
     <Sheet open={open} onClose={onClose} title="Who hears what" wide>
-      <div className="flex flex-wrap items-center gap-x-5 gap-y-1 border-b border-rule" role="group" aria-label="Listeners">
+      <div
+        className="flex flex-wrap items-center gap-x-5 gap-y-1 border-b border-rule"
+        role="group"
+        aria-label="Listeners"
+      >
         {cues.cues.map((entry: Cue) => (
           <button
             key={entry.id}
@@ -55,25 +60,38 @@ export function CueSheet({ open, onClose }: { open: boolean; onClose: () => void
             <Typed label="Name of the listener" value="" onKeep={add} className="w-28 border-ink!" />
           </span>
         ) : (
-          <button onClick={() => setNaming(true)} className="flex items-center gap-1 pb-1.5 text-[14px] text-pencil hover:text-ink">
+          <button
+            onClick={() => setNaming(true)}
+            className="flex items-center gap-1 pb-1.5 text-[14px] text-pencil hover:text-ink"
+          >
             <Plus size={14} aria-hidden /> another listener
           </button>
         )}
         {cues.cues.length > 1 && (
-          <button onClick={remove} aria-label={`Remove ${cue.name}`} className="ml-auto pb-1.5 text-pencil hover:text-ink">
+          <button
+            onClick={remove}
+            aria-label={`Remove ${cue.name}`}
+            className="ml-auto pb-1.5 text-pencil hover:text-ink"
+          >
             <Trash2 size={15} aria-hidden />
           </button>
         )}
       </div>
       <p className="mt-2 mb-3 text-[13.5px] text-pencil">
-        A new listener starts as a copy of the blend; from then on its levels are its own. The click is heard and never goes to disk.
+        A new listener starts as a copy of the blend; from then on its levels are its own. The click is heard and never
+        goes to disk.
       </p>
       <div className="grid grid-cols-[minmax(0,1fr)_auto_auto_auto] items-center gap-x-5 gap-y-2">
         <span />
         <span className="text-[13px] text-pencil">level</span>
         <span className="text-[13px] text-pencil">left and right</span>
         <span className="text-[13px] text-pencil">off</span>
-        <Line name="Me, on top" strong strip={cue.mix.me} onChange={(changes) => hearing.setMix(cue, { me: { ...cue.mix.me, ...changes } })} />
+        <Line
+          name="Me, on top"
+          strong
+          strip={cue.mix.me}
+          onChange={(changes) => hearing.setMix(cue, { me: { ...cue.mix.me, ...changes } })}
+        />
         {cues.strips.map((entry) => (
           <Line
             key={entry.key}
@@ -83,11 +101,33 @@ export function CueSheet({ open, onClose }: { open: boolean; onClose: () => void
             onChange={(changes) => set(entry.key, changes)}
           />
         ))}
-        <Line name="Click" strip={cue.mix.click} onChange={(changes) => hearing.setMix(cue, { click: { ...cue.mix.click, ...changes } })} />
+        <Line
+          name="Click"
+          strip={cue.mix.click}
+          onChange={(changes) => hearing.setMix(cue, { click: { ...cue.mix.click, ...changes } })}
+        />
       </div>
       <div className="mt-4 grid grid-cols-2 gap-x-8 border-t border-rule pt-3">
-        <Rule label="Everything" digits={1} value={cue.mix.level_db} from={-40} to={12} step={0.5} unit="dB" onChange={(level_db) => hearing.setMix(cue, { level_db })} />
-        <Rule label="At most" digits={1} value={cue.mix.limit_dbfs} from={-20} to={0} step={0.5} unit="dB" onChange={(limit_dbfs) => hearing.setMix(cue, { limit_dbfs })} />
+        <Rule
+          label="Everything"
+          digits={1}
+          value={cue.mix.level_db}
+          from={-40}
+          to={12}
+          step={0.5}
+          unit="dB"
+          onChange={(level_db) => hearing.setMix(cue, { level_db })}
+        />
+        <Rule
+          label="At most"
+          digits={1}
+          value={cue.mix.limit_dbfs}
+          from={-20}
+          to={0}
+          step={0.5}
+          unit="dB"
+          onChange={(limit_dbfs) => hearing.setMix(cue, { limit_dbfs })}
+        />
       </div>
       <div className="mt-4 flex justify-end">
         <Button onClick={onClose}>Done</Button>
@@ -111,8 +151,29 @@ function Line({ name, detail, strong, strip, onChange }: LineProps) {
         {name}
         {detail && <span className="block text-[12.5px] text-pencil">{detail}</span>}
       </span>
-      <Rule label={`Level of ${name}`} bare digits={1} value={strip.gain_db} from={-60} to={12} step={0.5} unit="dB" onChange={(gain_db) => onChange({ gain_db })} />
-      <Rule label={`Place of ${name}`} bare short digits={2} value={strip.pan} from={-1} to={1} step={0.05} unit="" onChange={(pan) => onChange({ pan })} />
+      <Rule
+        label={`Level of ${name}`}
+        bare
+        digits={1}
+        value={strip.gain_db}
+        from={-60}
+        to={12}
+        step={0.5}
+        unit="dB"
+        onChange={(gain_db) => onChange({ gain_db })}
+      />
+      <Rule
+        label={`Place of ${name}`}
+        bare
+        short
+        digits={2}
+        value={strip.pan}
+        from={-1}
+        to={1}
+        step={0.05}
+        unit=""
+        onChange={(pan) => onChange({ pan })}
+      />
       <input
         type="checkbox"
         aria-label={`${name} off`}

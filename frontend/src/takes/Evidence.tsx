@@ -50,7 +50,12 @@ export function Evidence({ evident, onClose }: { evident: Evident | null; onClos
   }
 
   return (
-    <Sheet open wide title={`Take ${take.number}, bar ${barBeat(finding.at_frame, session)}: ${finding.says}`} onClose={onClose}>
+    <Sheet
+      open
+      wide
+      title={`Take ${take.number}, bar ${barBeat(finding.at_frame, session)}: ${finding.says}`}
+      onClose={onClose}
+    >
       <p className="mb-4 text-[15px] first-letter:uppercase">{finding.explained}.</p>
       {[take, ...(other ? [other] : [])].map((shown) => (
         <div key={shown.id} className="mb-3">
@@ -61,7 +66,11 @@ export function Evidence({ evident, onClose }: { evident: Evident | null; onClos
               className="flex items-center gap-1.5 text-[14px] underline underline-offset-4"
               aria-pressed={playing && heard === shown.id}
             >
-              {playing && heard === shown.id ? <Square size={12} fill="currentColor" /> : <Play size={12} fill="currentColor" />}
+              {playing && heard === shown.id ? (
+                <Square size={12} fill="currentColor" />
+              ) : (
+                <Play size={12} fill="currentColor" />
+              )}
               {playing && heard === shown.id ? 'Stop' : `Hear take ${shown.number} here`}
             </button>
           </div>
@@ -101,9 +110,17 @@ function CloseUp({ take, finding, from, to, session, own }: CloseUpProps) {
           { x: 0, y: HEIGHT / 2 + 6, width: WIDTH, height: (HEIGHT - 26) * (127 / wave.loudest[index]!) },
         )
       : ''
-  const beats = session.beat_frames.map((frame, place) => ({ frame, place })).filter(({ frame }) => frame > from && frame < to)
+  const beats = session.beat_frames
+    .map((frame, place) => ({ frame, place }))
+    .filter(({ frame }) => frame > from && frame < to)
   return (
-    <svg width="100%" viewBox={`0 0 ${WIDTH} ${HEIGHT}`} className="block border border-rule bg-paper" role="img" aria-label={`Take ${take.number} around bar ${barBeat(finding.at_frame, session)}`}>
+    <svg
+      width="100%"
+      viewBox={`0 0 ${WIDTH} ${HEIGHT}`}
+      className="block border border-rule bg-paper"
+      role="img"
+      aria-label={`Take ${take.number} around bar ${barBeat(finding.at_frame, session)}`}
+    >
       {beats.map(({ frame, place }) => (
         <g key={frame}>
           <path d={`M${x(frame)} 16 V${HEIGHT}`} stroke="var(--rule)" strokeWidth="1.4" />
@@ -113,7 +130,12 @@ function CloseUp({ take, finding, from, to, session, own }: CloseUpProps) {
         </g>
       ))}
       <path d={path} fill={own ? `var(--${kind})` : 'var(--faint)'} />
-      <path d={`M${x(finding.at_frame)} 16 V${HEIGHT}`} stroke="var(--mic)" strokeWidth="2" strokeDasharray={own ? undefined : '4 4'} />
+      <path
+        d={`M${x(finding.at_frame)} 16 V${HEIGHT}`}
+        stroke="var(--mic)"
+        strokeWidth="2"
+        strokeDasharray={own ? undefined : '4 4'}
+      />
       {own && <path d={`M${x(finding.at_frame) - 6} 16 h12 l-6 8Z`} fill="var(--mic)" />}
     </svg>
   )

@@ -101,8 +101,18 @@ export function HowItRolls() {
         <p className="mt-0.5 text-[12.5px] text-pencil">each time round is a take</p>
       ) : (
         <div className="mt-1 grid grid-cols-[1fr_auto] items-center gap-y-0.5 text-[13.5px]">
-          <Bars says="Heard before" label="Pre-roll" bars={settings.pre_roll_bars} onChange={(pre_roll_bars) => setSettings({ pre_roll_bars })} />
-          <Bars says="and after" label="Post-roll" bars={settings.post_roll_bars} onChange={(post_roll_bars) => setSettings({ post_roll_bars })} />
+          <Bars
+            says="Heard before"
+            label="Pre-roll"
+            bars={settings.pre_roll_bars}
+            onChange={(pre_roll_bars) => setSettings({ pre_roll_bars })}
+          />
+          <Bars
+            says="and after"
+            label="Post-roll"
+            bars={settings.post_roll_bars}
+            onChange={(post_roll_bars) => setSettings({ post_roll_bars })}
+          />
           <Switch
             className="col-span-2 mt-0.5"
             label="again until I stop"
@@ -116,7 +126,17 @@ export function HowItRolls() {
 }
 
 /** So many bars of the song beside what is recorded. */
-function Bars({ says, label, bars, onChange }: { says: string; label: string; bars: number; onChange: (bars: number) => void }) {
+function Bars({
+  says,
+  label,
+  bars,
+  onChange,
+}: {
+  says: string
+  label: string
+  bars: number
+  onChange: (bars: number) => void
+}) {
   return (
     <>
       <span className="text-pencil">{says}</span>

@@ -33,15 +33,29 @@ export function NextRoll({ line }: { line: SheetLine }) {
           {line.section.name} is not played yet. Roll counts in {count(countIn, 'bar')}, plays it, and{' '}
           {settings?.again ? 'counts in again until you stop' : 'stops at its end'}.
         </p>
-        <button onClick={rolling.rollOrStop} className="rounded-full bg-roll px-5 py-2 font-semibold whitespace-nowrap text-white">
+        <button
+          onClick={rolling.rollOrStop}
+          className="rounded-full bg-roll px-5 py-2 font-semibold whitespace-nowrap text-white"
+        >
           Roll {line.section.name.toLowerCase()}
         </button>
       </div>
       <svg width={width} height="82" aria-hidden className="mt-2 block">
-        <rect x={x(before)} y="14" width={bar * line.bars.length} height="34" fill="var(--sheet)" stroke="var(--ink)" strokeWidth="1.4" />
+        <rect
+          x={x(before)}
+          y="14"
+          width={bar * line.bars.length}
+          height="34"
+          fill="var(--sheet)"
+          stroke="var(--ink)"
+          strokeWidth="1.4"
+        />
         {Array.from({ length: total }, (_, index) => (
           <g key={index}>
-            <path d={`M${x(index)} 14 v34`} stroke={index <= before || index >= end ? 'var(--pencil)' : 'var(--rule)'} />
+            <path
+              d={`M${x(index)} 14 v34`}
+              stroke={index <= before || index >= end ? 'var(--pencil)' : 'var(--rule)'}
+            />
             <text x={x(index) + 6} y="36" fontSize="14" fill="var(--pencil)">
               {said(index)}
             </text>
@@ -68,7 +82,10 @@ function FilesOf({ part }: { part: Part }) {
   const { takes } = useDesk()
   const monitoring = useMonitoring(part.id).data
   const number = 1 + Math.max(0, ...takes.filter((take) => take.part_id === part.id).map((take) => take.number))
-  const files = part.to_disk.map((step) => ({ kind: step.kind, name: step.name.split(/[,·]/)[0]!.trim().replace(/^Mic/, 'mic') }))
+  const files = part.to_disk.map((step) => ({
+    kind: step.kind,
+    name: step.name.split(/[,·]/)[0]!.trim().replace(/^Mic/, 'mic'),
+  }))
   if (isPrinted(monitoring)) files.push({ kind: 'sim', name: 'sim' })
   return files.map(({ kind, name }) => (
     <li key={name} className="flex items-center gap-2">

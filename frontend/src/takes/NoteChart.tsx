@@ -33,12 +33,15 @@ export function NoteChart({ judged, session, from, to, onSeek }: NoteChartProps)
       ) : (
         <>
           <p className="mb-1 text-[13.5px] text-pencil">
-            {strokes.length} strokes, {signed(mean_ms)} ms in the mean, spread {figure(spread_ms)} ms, drift {signed(drift_ms)} ms
+            {strokes.length} strokes, {signed(mean_ms)} ms in the mean, spread {figure(spread_ms)} ms, drift{' '}
+            {signed(drift_ms)} ms
           </p>
           <Row marks={strokes} unit="ms" above="late" below="early" least={20} {...{ session, from, to, onSeek }} />
         </>
       )}
-      {notes.length > 0 && <Row marks={notes} unit="cents" above="sharp" below="flat" least={15} {...{ session, from, to, onSeek }} />}
+      {notes.length > 0 && (
+        <Row marks={notes} unit="cents" above="sharp" below="flat" least={15} {...{ session, from, to, onSeek }} />
+      )}
     </section>
   )
 }
@@ -72,7 +75,13 @@ function Row({ marks, unit, above, below, least, session, from, to, onSeek }: Ro
   )
   const every = Math.ceil(bars.length / 8)
   return (
-    <svg width="100%" viewBox={`0 0 ${WIDTH} ${ROW + 14}`} className="block" role="img" aria-label={`Notes ${above} and ${below}, ${unit}`}>
+    <svg
+      width="100%"
+      viewBox={`0 0 ${WIDTH} ${ROW + 14}`}
+      className="block"
+      role="img"
+      aria-label={`Notes ${above} and ${below}, ${unit}`}
+    >
       {bars.map(({ frame, bar }, index) => (
         <g key={frame}>
           <path d={`M${x(frame)} 6 V${ROW - 4}`} stroke="var(--rule)" />

@@ -33,7 +33,11 @@ export function PartSide({ onFile, bringing }: { onFile: (files: FileList | null
           </ListboxButton>
           <ListboxOptions anchor="bottom start" className="z-20 w-52 border border-ink bg-sheet py-1 text-ink">
             {session.parts.map((entry) => (
-              <ListboxOption key={entry.id} value={entry.id} className="px-3.5 py-2 data-focus:bg-wash data-selected:font-bold">
+              <ListboxOption
+                key={entry.id}
+                value={entry.id}
+                className="px-3.5 py-2 data-focus:bg-wash data-selected:font-bold"
+              >
                 {entry.name}
                 <span className="block text-[13px] text-pencil">{entry.instrument}</span>
               </ListboxOption>
@@ -41,16 +45,32 @@ export function PartSide({ onFile, bringing }: { onFile: (files: FileList | null
           </ListboxOptions>
         </Listbox>
         <p className="mt-1 text-[13px] text-pencil">
-          {together.length > 1 ? `armed with ${together.filter((entry) => entry !== part).map((entry) => entry.name).join(', ')}` : `armed · ${part.instrument}`}
+          {together.length > 1
+            ? `armed with ${together
+                .filter((entry) => entry !== part)
+                .map((entry) => entry.name)
+                .join(', ')}`
+            : `armed · ${part.instrument}`}
         </p>
       </div>
       <CordCard title="To disk">
         <ul>
           {part.to_disk.map((step) => (
-            <CordEnd key={step.name} kind={step.kind as SignalKind} name={step.name} detail={step.detail} moving={rolling !== null} />
+            <CordEnd
+              key={step.name}
+              kind={step.kind as SignalKind}
+              name={step.name}
+              detail={step.detail}
+              moving={rolling !== null}
+            />
           ))}
           {monitoring && isPrinted(monitoring) && (
-            <CordEnd kind="sim" name={`${monitoring.tone_name}, printed`} detail="beside the clean DI" moving={rolling !== null} />
+            <CordEnd
+              kind="sim"
+              name={`${monitoring.tone_name}, printed`}
+              detail="beside the clean DI"
+              moving={rolling !== null}
+            />
           )}
         </ul>
       </CordCard>

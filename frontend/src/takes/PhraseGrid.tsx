@@ -59,24 +59,34 @@ export function PhraseGrid({ onDetails }: { onDetails: () => void }) {
           )}
           {drift && (
             <p className="truncate text-[13px]" title={drift.says}>
-              ~ {drift.note} went {Math.abs(Math.round(drift.cents))} cents {drift.cents > 0 ? 'sharp' : 'flat'} since take {drift.first_number}
+              ~ {drift.note} went {Math.abs(Math.round(drift.cents))} cents {drift.cents > 0 ? 'sharp' : 'flat'} since
+              take {drift.first_number}
             </p>
           )}
           <span className="ml-auto" />
           {rows.some((take) => take.rating === 'starred') && (
-            <button onClick={() => acts.keepStarred(rows)} className="text-[13px] text-pencil underline underline-offset-4 hover:text-ink">
+            <button
+              onClick={() => acts.keepStarred(rows)}
+              className="text-[13px] text-pencil underline underline-offset-4 hover:text-ink"
+            >
               keep only the starred
             </button>
           )}
           {rows.length > 0 && (
-            <button onClick={sideBySide.openHere} className="text-[13px] text-pencil underline underline-offset-4 hover:text-ink">
+            <button
+              onClick={sideBySide.openHere}
+              className="text-[13px] text-pencil underline underline-offset-4 hover:text-ink"
+            >
               V: hear them side by side
             </button>
           )}
           {!drift && <p className="truncate text-[13px] text-pencil">S stars, X rejects, I shows details</p>}
         </div>
       )}
-      {width > 0 && rolling && playedSpan(rolling).from_frame < line.to_frame && playedSpan(rolling).to_frame > line.from_frame ? (
+      {width > 0 &&
+      rolling &&
+      playedSpan(rolling).from_frame < line.to_frame &&
+      playedSpan(rolling).to_frame > line.from_frame ? (
         <div className="min-h-0 grow overflow-y-auto">
           <RollingRows line={line} rolling={rolling} width={width} />
         </div>
@@ -93,7 +103,9 @@ export function PhraseGrid({ onDetails }: { onDetails: () => void }) {
             width={width}
             sideBySide={sideBySide}
             onDetails={onDetails}
-            onEvidence={(take, finding) => setEvident({ take, finding, other: withoutIt(rows, judged.data, take, finding, line) })}
+            onEvidence={(take, finding) =>
+              setEvident({ take, finding, other: withoutIt(rows, judged.data, take, finding, line) })
+            }
           />
         )
       )}
@@ -104,7 +116,13 @@ export function PhraseGrid({ onDetails }: { onDetails: () => void }) {
 }
 
 /** The newest other take of the phrase that has nothing of the kind. */
-function withoutIt(rows: Take[], judged: Judged | undefined, take: Take, finding: Finding, line: SheetLine): Take | undefined {
+function withoutIt(
+  rows: Take[],
+  judged: Judged | undefined,
+  take: Take,
+  finding: Finding,
+  line: SheetLine,
+): Take | undefined {
   const place = line.phrases.findIndex((phrase) => finding.at_frame < phrase.to_frame)
   return rows.find((row) => {
     const cell = judged?.takes.find((entry) => entry.take_id === row.id)?.cells[Math.max(0, place)]
@@ -149,7 +167,11 @@ function TakeRows({ rows, line, judged, width, sideBySide, onDetails, onEvidence
     <div ref={box} className="min-h-0 grow overflow-y-auto bg-paper will-change-transform">
       <div className="relative" style={{ height: inSight.getTotalSize() }}>
         {items.map((item) => (
-          <div key={rows[item.index]!.id} className="absolute inset-x-0 contain-layout contain-size" style={{ top: item.start, height }}>
+          <div
+            key={rows[item.index]!.id}
+            className="absolute inset-x-0 contain-layout contain-size"
+            style={{ top: item.start, height }}
+          >
             <TakeRow
               take={rows[item.index]!}
               line={line}

@@ -90,7 +90,8 @@ function Bracket({ window, line, x, bottom, frameAt, onChange }: BracketProps) {
           if (next.to_frame > next.from_frame) setDragged(next)
         }}
         onPointerUp={() => {
-          if (dragged && (dragged.from_frame !== window.from_frame || dragged.to_frame !== window.to_frame)) onChange(dragged)
+          if (dragged && (dragged.from_frame !== window.from_frame || dragged.to_frame !== window.to_frame))
+            onChange(dragged)
           setDragged(null)
         }}
       />

@@ -32,7 +32,9 @@ export function RollingRows({ line, rolling, width }: { line: SheetLine; rolling
                 <span className="first-letter:uppercase">{channel.name}</span>
               </span>
               {several && (
-                <span className="block truncate text-[12.5px]">{session.parts.find((part) => part.id === channel.part_id)?.name}</span>
+                <span className="block truncate text-[12.5px]">
+                  {session.parts.find((part) => part.id === channel.part_id)?.name}
+                </span>
               )}
               <span className="block text-[12.5px] text-pencil">{level(meters?.peak_dbfs[index])}</span>
             </span>

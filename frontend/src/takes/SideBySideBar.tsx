@@ -16,7 +16,11 @@ export function SideBySideBar({ rows, sideBySide }: { rows: Take[]; sideBySide: 
   const taken = rows.filter((row) => beside.ids.includes(row.id))
   const channels = [...new Set(taken.flatMap((take) => take.channels.map((channel) => channel.name)))]
   const withDi = taken.length > 0 && taken.every((take) => take.channels.some((channel) => channel.kind === 'di'))
-  const options = [LOUDEST_MIC, ...channels.map((name) => `channel ${name}`), ...(withDi ? tones.map((tone) => `tone ${tone.id}`) : [])]
+  const options = [
+    LOUDEST_MIC,
+    ...channels.map((name) => `channel ${name}`),
+    ...(withDi ? tones.map((tone) => `tone ${tone.id}`) : []),
+  ]
   const chosen = toOption(beside.as, taken)
   const said = (option: string) =>
     option === LOUDEST_MIC
@@ -28,7 +32,11 @@ export function SideBySideBar({ rows, sideBySide }: { rows: Take[]; sideBySide: 
   const other = sound && chosen.startsWith('channel ') && sound.channel !== chosen.slice(8) ? sound.channel : null
 
   return (
-    <div role="group" aria-label="Takes side by side" className="flex items-center gap-x-4 px-2.5 pb-1.5 whitespace-nowrap">
+    <div
+      role="group"
+      aria-label="Takes side by side"
+      className="flex items-center gap-x-4 px-2.5 pb-1.5 whitespace-nowrap"
+    >
       <h2 className="text-[18px]">
         Bars {beside.phrase.first_bar} to {beside.phrase.first_bar + beside.phrase.bars - 1}, side by side
       </h2>
@@ -56,7 +64,13 @@ export function SideBySideBar({ rows, sideBySide }: { rows: Take[]; sideBySide: 
           options={options}
           said={said}
           onChange={(option) =>
-            setAs(option === LOUDEST_MIC ? null : option.startsWith('channel ') ? { channel: option.slice(8) } : { tone: option.slice(5) })
+            setAs(
+              option === LOUDEST_MIC
+                ? null
+                : option.startsWith('channel ')
+                  ? { channel: option.slice(8) }
+                  : { tone: option.slice(5) },
+            )
           }
         />
       </div>

@@ -35,7 +35,10 @@ export function SongSheet({ punching }: { punching: ReturnType<typeof usePunchin
         const inside = frame >= line.from_frame && frame < line.to_frame
         const x = NAMES + ((frame - line.from_frame) / (line.to_frame - line.from_frame)) * span
         return (
-          <div key={line.section.id} className={`relative ${chosen ? 'bg-sheet outline-[1.5px] -outline-offset-1 outline-ink' : ''}`}>
+          <div
+            key={line.section.id}
+            className={`relative ${chosen ? 'bg-sheet outline-[1.5px] -outline-offset-1 outline-ink' : ''}`}
+          >
             <button
               className="absolute inset-y-0 left-0 w-[98px] pl-2.5 text-left focus-visible:-outline-offset-3"
               aria-pressed={chosen}
@@ -82,7 +85,9 @@ export function SongSheet({ punching }: { punching: ReturnType<typeof usePunchin
                   onChange={replace}
                 />
               )}
-              {drag?.line === line && dragged(drag, barWidth) && <Dragged line={line} range={dragged(drag, barWidth)!} span={span} />}
+              {drag?.line === line && dragged(drag, barWidth) && (
+                <Dragged line={line} range={dragged(drag, barWidth)!} span={span} />
+              )}
               {inside && (
                 <g>
                   <path d={`M${x} 1 V${LINE - 1}`} stroke="var(--ink)" strokeWidth="2.5" />
@@ -218,9 +223,16 @@ function RunWave({ take, from, to, x, width }: { take: Take; from: number; to: n
       const columns = wave.data.channels[index]
       if (index < 0 || !columns) return ''
       const scaled = (height * 127) / wave.data.loudest[index]!
-      return wavePath(columns, wave.data.framesPerColumn, stretch, { x: x + 1, y: WAVE_Y + 6, width: width - 2, height: scaled })
+      return wavePath(columns, wave.data.framesPerColumn, stretch, {
+        x: x + 1,
+        y: WAVE_Y + 6,
+        width: width - 2,
+        height: scaled,
+      })
     }
-    return mic >= 0 ? { mic: draw(mic, WAVE_HEIGHT), di: draw(di, WAVE_HEIGHT * 0.5) } : { mic: '', di: draw(di, WAVE_HEIGHT) }
+    return mic >= 0
+      ? { mic: draw(mic, WAVE_HEIGHT), di: draw(di, WAVE_HEIGHT * 0.5) }
+      : { mic: '', di: draw(di, WAVE_HEIGHT) }
   }, [wave.data, take, from, to, x, width])
   if (!paths) return null
   return (
@@ -253,7 +265,12 @@ function GrowingWave({ line, span, rolling }: { line: SheetLine; span: number; r
     grown,
     framesPerColumn,
     { startFrame: from - rolling.from_frame, endFrame: to - rolling.from_frame },
-    { x: x + 1, y: WAVE_Y + 6, width: (to - from) * perFrame - 2, height: WAVE_HEIGHT * (127 / Math.max(20, loudest(grown))) },
+    {
+      x: x + 1,
+      y: WAVE_Y + 6,
+      width: (to - from) * perFrame - 2,
+      height: WAVE_HEIGHT * (127 / Math.max(20, loudest(grown))),
+    },
   )
   return (
     <g>

@@ -15,7 +15,9 @@ import { useTakeActs } from './useTakeActs'
 export function TakeDrawer({ open, onClose, empty }: { open: boolean; onClose: () => void; empty: boolean }) {
   const { take, comparison, heard, hear, rolling, session, sheet, sectionId, seek } = useDesk()
   const acts = useTakeActs()
-  const judged = useJudged(open ? take?.part_id : undefined, sectionId).data?.takes.find((entry) => entry.take_id === take?.id)
+  const judged = useJudged(open ? take?.part_id : undefined, sectionId).data?.takes.find(
+    (entry) => entry.take_id === take?.id,
+  )
   const line = sheet?.lines.find((entry) => entry.section.id === sectionId)
   if (empty || !take) return null
   return (
@@ -28,7 +30,8 @@ export function TakeDrawer({ open, onClose, empty }: { open: boolean; onClose: (
               {take.part_name}, take {take.number}
             </DialogTitle>
             <p className="text-[13px] text-pencil">
-              {clock(take.recorded_at)} · bars {take.first_bar} to {take.last_bar} · {seconds(take.frames / take.rate_hz)} on disk
+              {clock(take.recorded_at)} · bars {take.first_bar} to {take.last_bar} ·{' '}
+              {seconds(take.frames / take.rate_hz)} on disk
             </p>
           </div>
           <button onClick={onClose} aria-label="Close" className="p-1">
@@ -47,8 +50,12 @@ export function TakeDrawer({ open, onClose, empty }: { open: boolean; onClose: (
             className="mt-0.5 block w-full border-rule! text-[15px] text-ink"
           />
         </label>
-        {take.sim_tone && <p className="mb-3 text-[13.5px] text-pencil">Printed through {take.sim_tone} while it was played.</p>}
-        {judged && line && <NoteChart judged={judged} session={session} from={line.from_frame} to={line.to_frame} onSeek={seek} />}
+        {take.sim_tone && (
+          <p className="mb-3 text-[13.5px] text-pencil">Printed through {take.sim_tone} while it was played.</p>
+        )}
+        {judged && line && (
+          <NoteChart judged={judged} session={session} from={line.from_frame} to={line.to_frame} onSeek={seek} />
+        )}
         <TakeWindows take={take} />
         <TakeSlip take={take} />
         <h3 className="mb-2 text-[16px]">Channels</h3>

@@ -32,7 +32,16 @@ interface TakeRowProps {
  * One take: its name, how it stands against the click, and its phrases with what was found in them. Scrolling draws only
  * the rows that come into sight.
  */
-export const TakeRow = memo(function TakeRow({ take, line, judged, width, height, sideBySide, onDetails, onEvidence }: TakeRowProps) {
+export const TakeRow = memo(function TakeRow({
+  take,
+  line,
+  judged,
+  width,
+  height,
+  sideBySide,
+  onDetails,
+  onEvidence,
+}: TakeRowProps) {
   const { take: chosen, chooseTake, seek } = useDesk()
   const acts = useTakeActs()
   const wave = useWave(take.id).data
@@ -71,9 +80,14 @@ export const TakeRow = memo(function TakeRow({ take, line, judged, width, height
           {(!moved || height > LOW_ROW) && (
             <span
               className="block truncate text-[12.5px] text-pencil"
-              title={timing && `${signed(timing.mean_ms)} ms against the click, ± ${timing.spread_ms} ms; ${signed(timing.drift_ms)} ms drift`}
+              title={
+                timing &&
+                `${signed(timing.mean_ms)} ms against the click, ± ${timing.spread_ms} ms; ${signed(timing.drift_ms)} ms drift`
+              }
             >
-              {timing && timing.strokes.length > 3 ? `${signed(timing.mean_ms)} ±${Math.round(timing.spread_ms)}${timing.spread_ms < 99.5 ? ' ms' : ''}` : clock(take.recorded_at)}
+              {timing && timing.strokes.length > 3
+                ? `${signed(timing.mean_ms)} ±${Math.round(timing.spread_ms)}${timing.spread_ms < 99.5 ? ' ms' : ''}`
+                : clock(take.recorded_at)}
             </span>
           )}
           {judged?.cascade && (
@@ -131,7 +145,10 @@ export const TakeRow = memo(function TakeRow({ take, line, judged, width, height
                 </ul>
               )}
               {cell?.played && cell.marks.length === 0 && (
-                <span className="absolute z-10 right-1.5 bottom-0.5 text-[12.5px] text-pencil" aria-label="nothing found">
+                <span
+                  className="absolute z-10 right-1.5 bottom-0.5 text-[12.5px] text-pencil"
+                  aria-label="nothing found"
+                >
                   ✓
                 </span>
               )}
@@ -180,7 +197,11 @@ function PhraseWaves({ take, wave, phrases, widths, height, bold }: PhraseWavesP
     })
   }, [wave, index, phrases, take.from_frame, widths, height])
   return (
-    <svg className="pointer-events-none absolute inset-0 size-full" shapeRendering={phrases.length > SMOOTH_PHRASES ? 'optimizeSpeed' : 'auto'} aria-hidden>
+    <svg
+      className="pointer-events-none absolute inset-0 size-full"
+      shapeRendering={phrases.length > SMOOTH_PHRASES ? 'optimizeSpeed' : 'auto'}
+      aria-hidden
+    >
       {paths.map(({ at, played, rest }) =>
         played ? (
           <path key={at} d={played} fill={bold ? `var(--${kind})` : 'var(--faint)'} />

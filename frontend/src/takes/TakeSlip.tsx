@@ -37,7 +37,13 @@ export function TakeSlip({ take }: { take: Take }) {
       <div className="grid grid-cols-[1fr_1fr] gap-x-5 text-[13.5px]">
         <label className="flex items-baseline gap-2">
           Move by
-          <Typed key={`ms ${take.slip_frames}`} label="Move by milliseconds" value="" onKeep={(typed) => by(typed, (ms) => acts.slip(take, { ms }))} className="w-16 border-rule! text-right" />
+          <Typed
+            key={`ms ${take.slip_frames}`}
+            label="Move by milliseconds"
+            value=""
+            onKeep={(typed) => by(typed, (ms) => acts.slip(take, { ms }))}
+            className="w-16 border-rule! text-right"
+          />
           ms
         </label>
         <label className="flex items-baseline gap-2">
@@ -55,11 +61,19 @@ export function TakeSlip({ take }: { take: Take }) {
       <div className="mt-1.5 flex flex-wrap gap-x-4 gap-y-1 text-[13.5px] text-pencil">
         {NOTES.map(([quarters, said]) => (
           <span key={quarters} className="flex items-center gap-1.5">
-            <button onClick={() => acts.slip(take, { quarters: `-${quarters}` })} aria-label={`Earlier by ${said}`} className="px-1 text-ink">
+            <button
+              onClick={() => acts.slip(take, { quarters: `-${quarters}` })}
+              aria-label={`Earlier by ${said}`}
+              className="px-1 text-ink"
+            >
               ←
             </button>
             {said}
-            <button onClick={() => acts.slip(take, { quarters })} aria-label={`Later by ${said}`} className="px-1 text-ink">
+            <button
+              onClick={() => acts.slip(take, { quarters })}
+              aria-label={`Later by ${said}`}
+              className="px-1 text-ink"
+            >
               →
             </button>
           </span>

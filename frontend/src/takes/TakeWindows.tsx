@@ -21,16 +21,20 @@ export function TakeWindows({ take }: { take: Take }) {
   const windows = dragged ?? take.windows
   const end = take.from_frame + take.frames
   const x = (frame: number) => ((frame - take.from_frame) / take.frames) * WIDTH
-  const index = Math.max(0, take.channels.findIndex((channel) => channel.kind === 'mic'))
+  const index = Math.max(
+    0,
+    take.channels.findIndex((channel) => channel.kind === 'mic'),
+  )
   const columns = wave?.channels[index]
-  const path = wave && columns
-    ? wavePath(
-        columns,
-        wave.framesPerColumn,
-        { startFrame: 0, endFrame: take.frames },
-        { x: 0, y: 24, width: WIDTH, height: 40 * (127 / wave.loudest[index]!) },
-      )
-    : ''
+  const path =
+    wave && columns
+      ? wavePath(
+          columns,
+          wave.framesPerColumn,
+          { startFrame: 0, endFrame: take.frames },
+          { x: 0, y: 24, width: WIDTH, height: 40 * (127 / wave.loudest[index]!) },
+        )
+      : ''
 
   const whole = windows[0]?.from_frame === take.from_frame && windows[0].to_frame === end
 
@@ -55,18 +59,41 @@ export function TakeWindows({ take }: { take: Take }) {
         <path d={path} fill="var(--faint)" />
         <clipPath id={`used ${take.id}`}>
           {windows.map((window) => (
-            <rect key={window.from_frame} x={x(window.from_frame)} y="0" width={x(window.to_frame) - x(window.from_frame)} height="48" />
+            <rect
+              key={window.from_frame}
+              x={x(window.from_frame)}
+              y="0"
+              width={x(window.to_frame) - x(window.from_frame)}
+              height="48"
+            />
           ))}
         </clipPath>
-        <path d={path} fill={`var(--${take.channels[index]!.kind})`} clipPath={`url(#${CSS.escape(`used ${take.id}`)})`} />
+        <path
+          d={path}
+          fill={`var(--${take.channels[index]!.kind})`}
+          clipPath={`url(#${CSS.escape(`used ${take.id}`)})`}
+        />
         {take.gaps.map((gap) => (
-          <rect key={gap.at_frame} x={x(take.from_frame + gap.at_frame)} y="2" width={Math.max(2, (gap.frames / take.frames) * WIDTH)} height="44" fill="var(--roll)" opacity="0.45">
+          <rect
+            key={gap.at_frame}
+            x={x(take.from_frame + gap.at_frame)}
+            y="2"
+            width={Math.max(2, (gap.frames / take.frames) * WIDTH)}
+            height="44"
+            fill="var(--roll)"
+            opacity="0.45"
+          >
             <title>lost by the interface</title>
           </rect>
         ))}
         {windows.map((window, at) => (
           <g key={at}>
-            <path d={`M${x(window.from_frame) + 1} 46 v8 H${x(window.to_frame) - 1} v-8`} fill="none" stroke="var(--mic)" strokeWidth="2.5" />
+            <path
+              d={`M${x(window.from_frame) + 1} 46 v8 H${x(window.to_frame) - 1} v-8`}
+              fill="none"
+              stroke="var(--mic)"
+              strokeWidth="2.5"
+            />
             {(['from_frame', 'to_frame'] as const).map((edge) => (
               <rect
                 key={edge}
@@ -98,7 +125,10 @@ export function TakeWindows({ take }: { take: Take }) {
                   if (by === undefined) return
                   event.preventDefault()
                   const frame = Math.max(take.from_frame, Math.min(end, window[edge] + by))
-                  acts.setWindows(take, windows.map((each, place) => (place === at ? { ...each, [edge]: frame } : each)))
+                  acts.setWindows(
+                    take,
+                    windows.map((each, place) => (place === at ? { ...each, [edge]: frame } : each)),
+                  )
                 }}
               />
             ))}
@@ -108,7 +138,9 @@ export function TakeWindows({ take }: { take: Take }) {
       <p className="text-[12.5px] text-pencil">
         {windows.length === 0
           ? 'nothing of it is used yet'
-          : windows.map((window) => `${barBeat(window.from_frame, session)} to ${barBeat(window.to_frame, session)}`).join(', ')}
+          : windows
+              .map((window) => `${barBeat(window.from_frame, session)} to ${barBeat(window.to_frame, session)}`)
+              .join(', ')}
         {whole ? ', which is all of it' : '; the rest is kept as handles'}
       </p>
     </section>

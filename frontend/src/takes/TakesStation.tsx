@@ -67,7 +67,12 @@ export function TakesStation() {
         <SongSheet punching={punching} />
         <PhraseGrid onDetails={() => setDetails(true)} />
       </div>
-      <ImportSheet asked={bringIn.asked} songBars={session.song_bars} onClose={bringIn.dismiss} onBring={bringIn.send} />
+      <ImportSheet
+        asked={bringIn.asked}
+        songBars={session.song_bars}
+        onClose={bringIn.dismiss}
+        onBring={bringIn.send}
+      />
       <TakeDrawer open={details} onClose={() => setDetails(false)} empty={takes.length === 0} />
     </div>
   )

@@ -44,7 +44,11 @@ export function ToEars() {
   }
 
   // One list for where it comes from: nothing, the inputs, the tones.
-  const options = ['nothing', ...view.channels.map((name) => `input ${name}`), ...(view.has_di ? tones.map((tone) => `tone ${tone.id}`) : [])]
+  const options = [
+    'nothing',
+    ...view.channels.map((name) => `input ${name}`),
+    ...(view.has_di ? tones.map((tone) => `tone ${tone.id}`) : []),
+  ]
   const chosen =
     settings.hear === 'nothing'
       ? 'nothing'
@@ -78,7 +82,11 @@ export function ToEars() {
             title={hearing.listens ? 'The phones are on' : 'The phones are off'}
             className="hover:text-ink"
           >
-            {hearing.listens ? <Headphones size={15} aria-hidden className="text-ink" /> : <HeadphoneOff size={15} aria-hidden />}
+            {hearing.listens ? (
+              <Headphones size={15} aria-hidden className="text-ink" />
+            ) : (
+              <HeadphoneOff size={15} aria-hidden />
+            )}
           </button>
           <button onClick={() => setLevels(true)} className="flex items-center gap-1 hover:text-ink">
             <SlidersHorizontal size={13} aria-hidden /> {hearing.cue?.name ?? 'cue'}
@@ -120,7 +128,8 @@ export function ToEars() {
       </dl>
       {delay && (
         <p className="mt-1 text-[12.5px] leading-snug text-pencil">
-          <b className={delay.feel === 'comfortable' ? 'text-ink' : 'text-mic'}>{figure(delay.total_ms)} ms</b>, {delay.feel}
+          <b className={delay.feel === 'comfortable' ? 'text-ink' : 'text-mic'}>{figure(delay.total_ms)} ms</b>,{' '}
+          {delay.feel}
           {!delay.measured && ', not measured yet'}
           {on && live && waitingMs > 0 && `; here + ${figure(waitingMs, 0)}`}
           <br />
@@ -131,7 +140,12 @@ export function ToEars() {
         <p className="text-[12.5px] text-mic">! tone needs {figure(100 * meters.monitor_load, 0)} % of its time</p>
       )}
       {settings.hear !== 'nothing' && settings.when !== 'never' && hearing.listens && (
-        <Switch className="mt-1 text-[13px]" label="also when stopped" on={hearing.trying} onChange={hearing.toggleTrying} />
+        <Switch
+          className="mt-1 text-[13px]"
+          label="also when stopped"
+          on={hearing.trying}
+          onChange={hearing.toggleTrying}
+        />
       )}
       {settings.hear === 'tone' && (
         <Switch

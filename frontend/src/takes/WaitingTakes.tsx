@@ -9,7 +9,11 @@ export function WaitingTakes() {
   const found = waiting.data ?? []
   if (!found.length) return null
   return (
-    <section role="status" aria-label="Takes that wait on disk" className="border-t border-ink bg-sheet px-2.5 py-2 text-[14px]">
+    <section
+      role="status"
+      aria-label="Takes that wait on disk"
+      className="border-t border-ink bg-sheet px-2.5 py-2 text-[14px]"
+    >
       {found.map((take) => (
         <p key={take.folder} className="truncate" title={`${take.folder}: ${take.problem}`}>
           ~ {take.folder} is on disk and not entered yet: {take.problem}

@@ -28,7 +28,12 @@ export function useImport() {
         api.POST('/api/sessions/{session_id}/imports', {
           params: { path: { session_id: session.id } },
           body: { files: [], part_id: part.id, kinds: kinds.join(','), placing, bar },
-          bodySerializer: formOf('files', files, { part_id: part.id, kinds: kinds.join(','), placing, bar: String(bar) }),
+          bodySerializer: formOf('files', files, {
+            part_id: part.id,
+            kinds: kinds.join(','),
+            placing,
+            bar: String(bar),
+          }),
         }),
       )
       refreshTakes()

@@ -84,8 +84,16 @@ export function useSideBySide(rows: Take[], phrases: Phrase[]) {
           does: `hear take ${rows.find((row) => row.id === id)?.number} at this phrase`,
           act: () => hear(id),
         })),
-        { key: ' ', does: 'play the phrase, and stop', act: () => (playing || loading ? player.stop() : hear(chosen!.id)) },
-        { key: 'd', does: 'hear the DI, and back', act: () => void open(beside.phrase, chosen?.id, isDry(beside.as) ? null : { channel: 'di' }) },
+        {
+          key: ' ',
+          does: 'play the phrase, and stop',
+          act: () => (playing || loading ? player.stop() : hear(chosen!.id)),
+        },
+        {
+          key: 'd',
+          does: 'hear the DI, and back',
+          act: () => void open(beside.phrase, chosen?.id, isDry(beside.as) ? null : { channel: 'di' }),
+        },
         { key: 'v', does: 'leave the takes side by side', act: close },
         { key: 'Escape', does: 'leave the takes side by side', act: close },
       ]

@@ -14,11 +14,16 @@ export function useTakeActs() {
   function show(changed: Take) {
     // A question under way will be answered with what was before.
     void queryClient.cancelQueries({ queryKey: ['takes', session.id] })
-    queryClient.setQueryData<Take[]>(['takes', session.id], (old) => old?.map((take) => (take.id === changed.id ? changed : take)))
+    queryClient.setQueryData<Take[]>(['takes', session.id], (old) =>
+      old?.map((take) => (take.id === changed.id ? changed : take)),
+    )
   }
 
   /** A change of a take, after those before it, made from what they made of it. */
-  function act(take: Take, change: (params: { path: { take_id: string }; header: { 'If-Match'?: string } }) => Promise<Take>) {
+  function act(
+    take: Take,
+    change: (params: { path: { take_id: string }; header: { 'If-Match'?: string } }) => Promise<Take>,
+  ) {
     void orSay(() =>
       inTurn(async () => {
         const takes = queryClient.getQueryData<Take[]>(['takes', session.id])
@@ -45,10 +50,16 @@ export function useTakeActs() {
       void orSay(async () => {
         if (!takes.length) return
         const { binned } = await answered(
-          api.POST('/api/takes/keep-starred', { body: { part_id: takes[0]!.part_id, take_ids: takes.map((take) => take.id) } }),
+          api.POST('/api/takes/keep-starred', {
+            body: { part_id: takes[0]!.part_id, take_ids: takes.map((take) => take.id) },
+          }),
         )
         refreshTakes()
-        notice(binned.length ? `${binned.length} takes are in the bin; U brings them back` : 'no take has a star yet: press S on one')
+        notice(
+          binned.length
+            ? `${binned.length} takes are in the bin; U brings them back`
+            : 'no take has a star yet: press S on one',
+        )
       }),
   }
 }

@@ -70,7 +70,9 @@ export function unpackWaves(body: ArrayBuffer): Map<string, Wave> {
     const size = 2 * columns
     waves.set(id, {
       framesPerColumn: SHEET_FRAMES_PER_COLUMN,
-      channels: Array.from({ length: channels }, (_, index) => bytes.subarray(at + index * size, at + (index + 1) * size)),
+      channels: Array.from({ length: channels }, (_, index) =>
+        bytes.subarray(at + index * size, at + (index + 1) * size),
+      ),
       loudest,
     })
     at += channels * size

@@ -10,10 +10,20 @@ import type { BleedResult } from './results'
 export function BleedPanel({ check, acts }: { check: Check | undefined; acts: RigActs }) {
   const found = check?.result as BleedResult | undefined
   return (
-    <CheckFrame kind="bleed" title="Bleed" says="The click plays in the phones, nobody plays the instrument: what the mics hear of it cannot be removed later." button="Play the click and listen" check={check} acts={acts}>
+    <CheckFrame
+      kind="bleed"
+      title="Bleed"
+      says="The click plays in the phones, nobody plays the instrument: what the mics hear of it cannot be removed later."
+      button="Play the click and listen"
+      check={check}
+      acts={acts}
+    >
       <ul>
         {found?.channels.map((channel) => (
-          <li key={channel.name} className="grid grid-cols-[88px_minmax(0,1fr)_minmax(0,300px)] items-center gap-x-4 border-b border-rule py-1.5">
+          <li
+            key={channel.name}
+            className="grid grid-cols-[88px_minmax(0,1fr)_minmax(0,300px)] items-center gap-x-4 border-b border-rule py-1.5"
+          >
             <span className="font-name font-semibold first-letter:uppercase">{channel.name}</span>
             <Scale
               from={-120}
@@ -23,9 +33,13 @@ export function BleedPanel({ check, acts }: { check: Check | undefined; acts: Ri
             />
             <span className="text-[13.5px] leading-tight">
               <Verdict verdict={channel.verdict}>
-                {channel.found && channel.below_playing_db !== null ? `click ${Math.round(channel.below_playing_db)} dB below the playing` : 'no click in it'}
+                {channel.found && channel.below_playing_db !== null
+                  ? `click ${Math.round(channel.below_playing_db)} dB below the playing`
+                  : 'no click in it'}
               </Verdict>
-              {channel.found && <span className="block text-pencil">arrives after {channel.delay_ms.toFixed(1)} ms</span>}
+              {channel.found && (
+                <span className="block text-pencil">arrives after {channel.delay_ms.toFixed(1)} ms</span>
+              )}
             </span>
           </li>
         ))}

@@ -35,7 +35,13 @@ export function CheckFrame({
         </div>
         <div className="ml-auto flex items-center gap-3">
           {mine && kind !== 'tuning' && (
-            <svg width="120" height="10" role="progressbar" aria-valuenow={Math.round(100 * done)} aria-label={`${title} is listening`}>
+            <svg
+              width="120"
+              height="10"
+              role="progressbar"
+              aria-valuenow={Math.round(100 * done)}
+              aria-label={`${title} is listening`}
+            >
               <path d="M0 5 H120" stroke="var(--rule)" strokeWidth="2" />
               <path d={`M0 5 H${120 * done}`} stroke="var(--ink)" strokeWidth="6" />
             </svg>
@@ -45,7 +51,11 @@ export function CheckFrame({
               Stop and measure
             </Button>
           ) : (
-            <Button main disabled={engine !== 'ready' || rolling !== null || listening !== null || measuring === kind} onClick={() => void acts.check(kind)}>
+            <Button
+              main
+              disabled={engine !== 'ready' || rolling !== null || listening !== null || measuring === kind}
+              onClick={() => void acts.check(kind)}
+            >
               {measuring === kind ? 'Measuring…' : engine === 'ready' ? button : 'Warming up'}
             </Button>
           )}

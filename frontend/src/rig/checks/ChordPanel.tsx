@@ -9,7 +9,17 @@ import { figure } from '../../signal/format'
 import type { RigActs } from '../useRigActs'
 
 /** Chords in equal temperament and re-tuned: what is how far from pure, how fast it beats, and the best compromise. */
-export function ChordPanel({ part, acts, notes, offsets }: { part: Part; acts: RigActs; notes: string[]; offsets: number[] }) {
+export function ChordPanel({
+  part,
+  acts,
+  notes,
+  offsets,
+}: {
+  part: Part
+  acts: RigActs
+  notes: string[]
+  offsets: number[]
+}) {
   const [tried, setTried] = useState<number[] | null>(null)
   const [alone, setAlone] = useState<number[]>([])
   const [chosen, setChosen] = useState(0)
@@ -35,23 +45,36 @@ export function ChordPanel({ part, acts, notes, offsets }: { part: Part; acts: R
       <div className="flex items-center gap-5">
         <div className="min-w-0">
           <h2 className="text-[20px] leading-tight">Chords</h2>
-          <p className="text-[14px] text-pencil">A guitar in tune still clashes: equal thirds are 13.7 cents too wide. Move strings for these chords.</p>
+          <p className="text-[14px] text-pencil">
+            A guitar in tune still clashes: equal thirds are 13.7 cents too wide. Move strings for these chords.
+          </p>
         </div>
         {found && (
           <div className="ml-auto flex shrink-0 gap-2">
             <Button onClick={() => setTried(found.compromise_cents)}>Best compromise</Button>
-            <Button main disabled={asked.isFetching} onClick={() => void acts.retune(now.some((cents) => cents !== 0) ? now : [])}>
+            <Button
+              main
+              disabled={asked.isFetching}
+              onClick={() => void acts.retune(now.some((cents) => cents !== 0) ? now : [])}
+            >
               Give it to the tuner
             </Button>
           </div>
         )}
       </div>
-      <ChordList part={part} strings={notes.length} chosen={chosen} onChoose={setChosen} clashes={found?.shapes.map((entry) => entry.clash_cents) ?? []} />
+      <ChordList
+        part={part}
+        strings={notes.length}
+        chosen={chosen}
+        onChoose={setChosen}
+        clashes={found?.shapes.map((entry) => entry.clash_cents) ?? []}
+      />
       {found && shape && (
         <div className="mt-2 grid grid-cols-[minmax(0,360px)_minmax(0,1fr)] gap-x-8">
           <div>
             <p className="mb-1 text-[14px]">
-              From pure on average <b>{figure(found.clash_cents)}</b> cents; best possible <b>{figure(found.compromise_clash_cents)}</b>
+              From pure on average <b>{figure(found.clash_cents)}</b> cents; best possible{' '}
+              <b>{figure(found.compromise_clash_cents)}</b>
             </p>
             {notes.map((note, string) => (
               <div key={string} className="flex items-center gap-2">
@@ -70,7 +93,9 @@ export function ChordPanel({ part, acts, notes, offsets }: { part: Part; acts: R
                     type="checkbox"
                     className="size-3.5 accent-(--ink)"
                     checked={alone.includes(string)}
-                    onChange={(event) => setAlone(event.target.checked ? [...alone, string] : alone.filter((entry) => entry !== string))}
+                    onChange={(event) =>
+                      setAlone(event.target.checked ? [...alone, string] : alone.filter((entry) => entry !== string))
+                    }
                   />
                   leave
                 </label>
@@ -98,7 +123,9 @@ export function ChordPanel({ part, acts, notes, offsets }: { part: Part; acts: R
                     <td className="text-pencil">
                       {interval.name}, {interval.ratio}
                     </td>
-                    <td className={`text-right ${Math.abs(interval.cents_from_pure) > 8 ? 'font-semibold text-mic' : ''}`}>
+                    <td
+                      className={`text-right ${Math.abs(interval.cents_from_pure) > 8 ? 'font-semibold text-mic' : ''}`}
+                    >
                       {interval.cents_from_pure > 0 ? '+' : ''}
                       {figure(interval.cents_from_pure)} ct
                     </td>
@@ -109,17 +136,35 @@ export function ChordPanel({ part, acts, notes, offsets }: { part: Part; acts: R
           </table>
         </div>
       )}
-      {asked.isError && <p role="alert" className="mt-3 text-mic first-letter:uppercase">! {asked.error.message}.</p>}
+      {asked.isError && (
+        <p role="alert" className="mt-3 text-mic first-letter:uppercase">
+          ! {asked.error.message}.
+        </p>
+      )}
     </section>
   )
 }
 
-function ChordList({ part, strings, chosen, onChoose, clashes }: { part: Part; strings: number; chosen: number; onChoose: (index: number) => void; clashes: number[] }) {
+function ChordList({
+  part,
+  strings,
+  chosen,
+  onChoose,
+  clashes,
+}: {
+  part: Part
+  strings: number
+  chosen: number
+  onChoose: (index: number) => void
+  clashes: number[]
+}) {
   const [typed, setTyped] = useState('')
 
   async function put(chords: { name: string; frets: string }[]) {
     try {
-      await answered(api.PUT('/api/parts/{part_id}/chords', { params: { path: { part_id: part.id } }, body: { chords } }))
+      await answered(
+        api.PUT('/api/parts/{part_id}/chords', { params: { path: { part_id: part.id } }, body: { chords } }),
+      )
       setTyped('')
       await queryClient.invalidateQueries({ queryKey: ['session'] })
       await queryClient.invalidateQueries({ queryKey: ['checks'] })
@@ -127,17 +172,33 @@ function ChordList({ part, strings, chosen, onChoose, clashes }: { part: Part; s
       notice((error as Error).message)
     }
   }
-  const kept = part.chords.map((chord) => ({ name: chord.name, frets: chord.frets.map((fret) => fret ?? 'x').join('-') }))
+  const kept = part.chords.map((chord) => ({
+    name: chord.name,
+    frets: chord.frets.map((fret) => fret ?? 'x').join('-'),
+  }))
 
   return (
     <div className="mt-2 flex flex-wrap items-center gap-2">
       {part.chords.map((chord, index) => (
-        <span key={chord.name} className={`flex items-center border ${chosen === index ? 'border-2 border-ink bg-sheet' : 'border-rule'}`}>
-          <button onClick={() => onChoose(index)} aria-pressed={chosen === index} className="px-2.5 py-1 text-left leading-tight">
+        <span
+          key={chord.name}
+          className={`flex items-center border ${chosen === index ? 'border-2 border-ink bg-sheet' : 'border-rule'}`}
+        >
+          <button
+            onClick={() => onChoose(index)}
+            aria-pressed={chosen === index}
+            className="px-2.5 py-1 text-left leading-tight"
+          >
             <span className="font-name font-semibold">{chord.name}</span>
-            <span className="ml-2 text-[13px] text-pencil">{clashes[index] === undefined ? kept[index]!.frets : `${figure(clashes[index]!)} ct`}</span>
+            <span className="ml-2 text-[13px] text-pencil">
+              {clashes[index] === undefined ? kept[index]!.frets : `${figure(clashes[index]!)} ct`}
+            </span>
           </button>
-          <button aria-label={`Remove ${chord.name}`} className="px-1.5 text-pencil" onClick={() => void put(kept.filter((_, at) => at !== index))}>
+          <button
+            aria-label={`Remove ${chord.name}`}
+            className="px-1.5 text-pencil"
+            onClick={() => void put(kept.filter((_, at) => at !== index))}
+          >
             ×
           </button>
         </span>

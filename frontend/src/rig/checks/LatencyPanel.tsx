@@ -4,7 +4,15 @@ import { CheckFrame } from './CheckFrame'
 import type { LatencyResult } from './results'
 
 /** The measured round trip, what the buffer has of it, and what other buffers would give. */
-export function LatencyPanel({ check, acts, device }: { check: Check | undefined; acts: RigActs; device: Interface | undefined }) {
+export function LatencyPanel({
+  check,
+  acts,
+  device,
+}: {
+  check: Check | undefined
+  acts: RigActs
+  device: Interface | undefined
+}) {
   const found = check?.result as LatencyResult | undefined
   const now = device?.settings.buffer_frames
   const stale = found && now !== undefined && found.buffer_frames !== now
@@ -21,7 +29,8 @@ export function LatencyPanel({ check, acts, device }: { check: Check | undefined
         <div className="grid grid-cols-[minmax(0,1fr)_minmax(0,420px)] gap-x-10">
           <div>
             <p className="font-name text-[40px] leading-none font-bold">
-              {found.round_trip_ms.toFixed(1)} <span className="text-[20px] font-medium text-pencil">ms there and back, {found.feel}</span>
+              {found.round_trip_ms.toFixed(1)}{' '}
+              <span className="text-[20px] font-medium text-pencil">ms there and back, {found.feel}</span>
             </p>
             <dl className="mt-3 grid grid-cols-[auto_1fr] gap-x-6 gap-y-1 text-[14.5px]">
               <dt className="text-pencil">Round trip</dt>
@@ -53,7 +62,10 @@ export function LatencyPanel({ check, acts, device }: { check: Check | undefined
             </thead>
             <tbody>
               {found.table.map((row) => (
-                <tr key={row.buffer_frames} className={`border-b border-rule ${row.buffer_frames === now ? 'font-bold' : ''}`}>
+                <tr
+                  key={row.buffer_frames}
+                  className={`border-b border-rule ${row.buffer_frames === now ? 'font-bold' : ''}`}
+                >
                   <td className="py-[3px]">{row.buffer_frames}</td>
                   <td className="text-right">{row.buffer_ms.toFixed(1)} ms</td>
                   <td className="text-right">{row.round_trip_ms.toFixed(1)} ms</td>

@@ -16,10 +16,19 @@ export function LevelPanel({ check, acts, settable }: { check: Check | undefined
   const found = check?.result as LevelResult | undefined
   const wrong = found?.channels.filter((channel) => channel.turn_db !== 0) ?? []
   const turnAll = () => wrong.forEach((channel) => void acts.turn(channel.name, channel.turn_db))
-  useKeys([{ key: 'g', does: 'turn the gains as the level check says', act: () => settable && wrong.length > 0 && turnAll() }])
+  useKeys([
+    { key: 'g', does: 'turn the gains as the level check says', act: () => settable && wrong.length > 0 && turnAll() },
+  ])
 
   return (
-    <CheckFrame kind="level" title="Level" says="Play as loud as the part ever gets, for some seconds. Rests do not count." button="Listen" check={check} acts={acts}>
+    <CheckFrame
+      kind="level"
+      title="Level"
+      says="Play as loud as the part ever gets, for some seconds. Rests do not count."
+      button="Listen"
+      check={check}
+      acts={acts}
+    >
       {listening?.kind === 'level' ? (
         <ul>
           {listening.channels.map((channel, index) => (
@@ -55,7 +64,8 @@ export function LevelPanel({ check, acts, settable }: { check: Check | undefined
                 <span className="text-[14px] leading-tight">
                   <Verdict verdict={channel.verdict}>{channel.says}</Verdict>
                   <span className="block text-[13px] text-pencil">
-                    average {channel.average_dbfs === null ? 'silent' : figure(channel.average_dbfs)}, peak {channel.peak_dbfs === null ? 'silent' : figure(channel.peak_dbfs)} dBFS
+                    average {channel.average_dbfs === null ? 'silent' : figure(channel.average_dbfs)}, peak{' '}
+                    {channel.peak_dbfs === null ? 'silent' : figure(channel.peak_dbfs)} dBFS
                   </span>
                 </span>
               </li>
@@ -65,14 +75,19 @@ export function LevelPanel({ check, acts, settable }: { check: Check | undefined
             <div className="mt-2 flex items-center gap-3">
               {settable ? (
                 <Button onClick={turnAll}>
-                  Turn {wrong.length === 1 ? `input ${wrong[0]!.input}` : `${wrong.length} inputs`} now <span className="text-pencil">G</span>
+                  Turn {wrong.length === 1 ? `input ${wrong[0]!.input}` : `${wrong.length} inputs`} now{' '}
+                  <span className="text-pencil">G</span>
                 </Button>
               ) : (
                 <p className="text-[14px]">This interface is turned by hand: turn the knobs, then listen again.</p>
               )}
             </div>
           )}
-          {found && <p className="mt-2 text-[13px] text-pencil">Shaded: the aim for the average, −18 to −12 dBFS; the stroke is the peak, at most −6 dBFS.</p>}
+          {found && (
+            <p className="mt-2 text-[13px] text-pencil">
+              Shaded: the aim for the average, −18 to −12 dBFS; the stroke is the peak, at most −6 dBFS.
+            </p>
+          )}
         </>
       )}
     </CheckFrame>

@@ -10,10 +10,20 @@ import type { NoiseResult } from './results'
 export function NoisePanel({ check, acts }: { check: Check | undefined; acts: RigActs }) {
   const found = check?.result as NoiseResult | undefined
   return (
-    <CheckFrame kind="noise" title="Noise" says="Plugged in and turned up as for a take, hands off the strings, for some seconds." button="Listen" check={check} acts={acts}>
+    <CheckFrame
+      kind="noise"
+      title="Noise"
+      says="Plugged in and turned up as for a take, hands off the strings, for some seconds."
+      button="Listen"
+      check={check}
+      acts={acts}
+    >
       <ul>
         {found?.channels.map((channel) => (
-          <li key={channel.name} className="grid grid-cols-[88px_minmax(0,1fr)_minmax(0,300px)] items-center gap-x-4 border-b border-rule py-1.5">
+          <li
+            key={channel.name}
+            className="grid grid-cols-[88px_minmax(0,1fr)_minmax(0,300px)] items-center gap-x-4 border-b border-rule py-1.5"
+          >
             <span className="font-name font-semibold first-letter:uppercase">{channel.name}</span>
             <Scale
               from={-120}
@@ -27,10 +37,14 @@ export function NoisePanel({ check, acts }: { check: Check | undefined; acts: Ri
             />
             <span className="text-[13.5px] leading-tight">
               <Verdict verdict={channel.verdict}>
-                {channel.below_playing_db === null ? 'silent' : `${channel.worst}, ${Math.round(channel.below_playing_db)} dB below the playing`}
+                {channel.below_playing_db === null
+                  ? 'silent'
+                  : `${channel.worst}, ${Math.round(channel.below_playing_db)} dB below the playing`}
               </Verdict>
               <span className="block text-pencil">
-                {channel.floor_dbfs === null ? '' : `${figure(channel.floor_dbfs, 0)} dBFS, ${figure(channel.floor_dbfs_a ?? -120, 0)} A-weighted`}
+                {channel.floor_dbfs === null
+                  ? ''
+                  : `${figure(channel.floor_dbfs, 0)} dBFS, ${figure(channel.floor_dbfs_a ?? -120, 0)} A-weighted`}
                 {channel.mains_hz ? `; mains ${channel.mains_hz.toFixed(1)} Hz` : ''}
               </span>
               {channel.advice.map((advice) => (
@@ -45,8 +59,9 @@ export function NoisePanel({ check, acts }: { check: Check | undefined; acts: Ri
       {found && (
         <p className="mt-2 text-[13px] text-pencil">
           Shaded: down to 45 dB below the playing level
-          {found.channels.some((channel) => !channel.playing_measured) && ', which the level check has not measured on every channel yet'}. The bar is all noise
-          together.
+          {found.channels.some((channel) => !channel.playing_measured) &&
+            ', which the level check has not measured on every channel yet'}
+          . The bar is all noise together.
         </p>
       )}
     </CheckFrame>

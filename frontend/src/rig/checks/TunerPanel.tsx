@@ -11,7 +11,17 @@ import type { TuningResult } from './results'
 const KEPT_MS = 1500
 
 /** The tuner: finds the string by itself and is read from across the room. */
-export function TunerPanel({ check, acts, rig, notes }: { check: Check | undefined; acts: RigActs; rig: Rig; notes: string[] }) {
+export function TunerPanel({
+  check,
+  acts,
+  rig,
+  notes,
+}: {
+  check: Check | undefined
+  acts: RigActs
+  rig: Rig
+  notes: string[]
+}) {
   const { listening, pitch } = useLive()
   const shown = useHeld(pitch)
   const found = check?.result as TuningResult | undefined
@@ -22,7 +32,11 @@ export function TunerPanel({ check, acts, rig, notes }: { check: Check | undefin
     <CheckFrame
       kind="tuning"
       title="Tuner"
-      says={retuned ? `Strings are aimed at what the chords want: ${rig.string_offsets_cents!.map((cents) => figure(cents)).join(' ')} cents.` : 'Pluck one string after the other, and let each ring.'}
+      says={
+        retuned
+          ? `Strings are aimed at what the chords want: ${rig.string_offsets_cents!.map((cents) => figure(cents)).join(' ')} cents.`
+          : 'Pluck one string after the other, and let each ring.'
+      }
       button="Tune"
       check={check}
       acts={acts}
@@ -34,12 +48,16 @@ export function TunerPanel({ check, acts, rig, notes }: { check: Check | undefin
           {found.strings.map((string) => (
             <li key={string.string} className="min-w-[104px] border border-rule bg-sheet px-3.5 py-2.5">
               <span className="font-name text-[22px] leading-none font-bold">{string.note}</span>
-              <span className={`block text-[17px] ${string.cents !== null && Math.abs(string.cents) > 5 ? 'font-semibold text-mic' : ''}`}>
+              <span
+                className={`block text-[17px] ${string.cents !== null && Math.abs(string.cents) > 5 ? 'font-semibold text-mic' : ''}`}
+              >
                 {string.cents === null ? 'not heard' : `${string.cents > 0 ? '+' : ''}${figure(string.cents)} cents`}
               </span>
               <span className="block text-[12.5px] text-pencil">
                 {string.target_hz.toFixed(2)} Hz
-                {string.drift_cents !== null && string.drift_cents > 0.5 && `, begins ${figure(string.drift_cents)} sharp`}
+                {string.drift_cents !== null &&
+                  string.drift_cents > 0.5 &&
+                  `, begins ${figure(string.drift_cents)} sharp`}
               </span>
             </li>
           ))}
@@ -67,8 +85,18 @@ function useHeld(pitch: Pitch | null): Pitch | null {
 function Needle({ pitch, notes }: { pitch: Pitch | null; notes: string[] }) {
   const [width, box] = useWidth<HTMLDivElement>()
   const cents = pitch?.cents ?? null
-  const x = scaleLinear().domain([-50, 50]).range([20, Math.max(60, width - 20)]).clamp(true)
-  const word = cents === null ? 'pluck a string' : Math.abs(cents) <= 2 ? '✓ in tune' : cents > 0 ? 'too high: let it down' : 'too low: tighten it'
+  const x = scaleLinear()
+    .domain([-50, 50])
+    .range([20, Math.max(60, width - 20)])
+    .clamp(true)
+  const word =
+    cents === null
+      ? 'pluck a string'
+      : Math.abs(cents) <= 2
+        ? '✓ in tune'
+        : cents > 0
+          ? 'too high: let it down'
+          : 'too low: tighten it'
   return (
     <div ref={box} aria-live="off">
       <div className="flex items-baseline gap-8">
@@ -79,11 +107,18 @@ function Needle({ pitch, notes }: { pitch: Pitch | null; notes: string[] }) {
         </p>
         <p className="text-[26px]">{word}</p>
         <p className="ml-auto text-right text-[14px] text-pencil">
-          {pitch?.string !== null && pitch?.string !== undefined && `string ${notes.length - pitch.string} of ${notes.length}`}
+          {pitch?.string !== null &&
+            pitch?.string !== undefined &&
+            `string ${notes.length - pitch.string} of ${notes.length}`}
           <span className="block">{pitch?.frequency_hz ? `${pitch.frequency_hz.toFixed(2)} Hz` : ''}</span>
         </p>
       </div>
-      <svg width={width} height="84" role="img" aria-label={cents === null ? 'No string is heard' : `${pitch!.note}, ${figure(cents)} cents`}>
+      <svg
+        width={width}
+        height="84"
+        role="img"
+        aria-label={cents === null ? 'No string is heard' : `${pitch!.note}, ${figure(cents)} cents`}
+      >
         <rect x={x(-2)} y="8" width={x(2) - x(-2)} height="46" fill="var(--wash)" />
         <path d={`M20 54 H${width - 20}`} stroke="var(--ink)" strokeWidth="1.6" />
         {x.ticks(20).map((tick) => (
@@ -99,14 +134,21 @@ function Needle({ pitch, notes }: { pitch: Pitch | null; notes: string[] }) {
         {cents !== null && (
           <>
             {pitch?.drift_cents !== null && pitch?.drift_cents !== undefined && Math.abs(pitch.drift_cents) > 0.3 && (
-              <path d={`M${x(cents + pitch.drift_cents)} 30 H${x(cents)}`} stroke="var(--pencil)" strokeWidth="2" strokeDasharray="3 3" />
+              <path
+                d={`M${x(cents + pitch.drift_cents)} 30 H${x(cents)}`}
+                stroke="var(--pencil)"
+                strokeWidth="2"
+                strokeDasharray="3 3"
+              />
             )}
             <path d={`M${x(cents)} 56 V10`} stroke="var(--di)" strokeWidth="7" strokeLinecap="round" />
           </>
         )}
       </svg>
       <p className="text-[13px] text-pencil">
-        {pitch?.drift_cents != null && Math.abs(pitch.drift_cents) >= 0.3 ? `The note began ${figure(Math.abs(pitch.drift_cents))} cents ${pitch.drift_cents >= 0 ? 'sharper' : 'flatter'} than it is now.` : 'Shaded: within 2 cents.'}
+        {pitch?.drift_cents != null && Math.abs(pitch.drift_cents) >= 0.3
+          ? `The note began ${figure(Math.abs(pitch.drift_cents))} cents ${pitch.drift_cents >= 0 ? 'sharper' : 'flatter'} than it is now.`
+          : 'Shaded: within 2 cents.'}
       </p>
     </div>
   )
