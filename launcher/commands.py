@@ -221,6 +221,7 @@ def test(rest: list[str]) -> int:
             ("ruff", [str(binaries / "ruff"), "check", "src", "tests", "launcher", "bench"], ROOT),
             ("mypy", [str(binaries / "mypy")], ROOT),
             ("tsc", ["npm", "run", "--silent", "check"], ROOT / "frontend"),
+            ("eslint and prettier", ["npm", "run", "--silent", "lint"], ROOT / "frontend"),
             ("vitest", ["npm", "run", "--silent", "test"], ROOT / "frontend"),
         ]
     failed = _side_by_side(steps, environment)

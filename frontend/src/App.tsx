@@ -2,7 +2,7 @@ import { Suspense, lazy } from 'react'
 import { Navigate, Route, Routes } from 'react-router'
 import { useOpening, useSession } from './api/queries'
 import { Frame } from './frame/Frame'
-import { SessionProvider } from './frame/SessionContext'
+import { SessionDesk } from './desk/SessionDesk'
 import { TakesStation } from './takes/TakesStation'
 
 // The first station comes with the page, the others when they are gone to.
@@ -26,7 +26,7 @@ export function App() {
   if (!session.data) return <Whole role="status">Opening the session…</Whole>
 
   return (
-    <SessionProvider key={session.data.id} session={session.data}>
+    <SessionDesk key={session.data.id} session={session.data}>
       <Routes>
         <Route
           path="/rig-sheet/:id"
@@ -46,7 +46,7 @@ export function App() {
           <Route path="*" element={<Navigate to="/takes" replace />} />
         </Route>
       </Routes>
-    </SessionProvider>
+    </SessionDesk>
   )
 }
 

@@ -1,6 +1,5 @@
 """What a person does with takes, and what the grid shows of them, through the running application."""
 
-import io
 import urllib.request
 
 import numpy as np
@@ -115,9 +114,11 @@ def test_windows_move_into_the_handles_and_no_farther(application, takes):
     assert back["windows"] == take["windows"]
 
 
-def sound(application, url):
+def sound(application, sound, from_frame, frames):
+    """Frames of the session out of a streamed sound."""
+    url = f"{sound['sound_url']}&from_frame={from_frame - sound['from_frame']}&frames={frames}"
     with urllib.request.urlopen(application.url + url) as answer:
-        return soundfile.read(io.BytesIO(answer.read()))
+        return np.frombuffer(answer.read(), "<f4")
 
 
 def test_two_takes_are_heard_at_the_same_stretch_at_equal_loudness(application, takes):
@@ -128,11 +129,10 @@ def test_two_takes_are_heard_at_the_same_stretch_at_equal_loudness(application, 
     levels = [each["loudness_lufs"] + each["gain_db"] for each in compared["sounds"]]
     assert levels[0] == pytest.approx(levels[1], abs=0.02)
     for each in compared["sounds"]:
-        samples, rate_hz = sound(application, each["audio_url"])
-        assert (len(samples), rate_hz) == (3 * FS, FS)
+        assert len(sound(application, each, start, 3 * FS)) == 3 * FS
     # The stretch is the file's own samples.
     take = takes[0]
-    samples, _ = sound(application, compared["sounds"][0]["audio_url"])
+    samples = sound(application, compared["sounds"][0], start, 3 * FS)
     path = application.data / "sessions" / take["folder"] / take["channels"][1]["file"]
     whole, _ = soundfile.read(path)
     np.testing.assert_allclose(samples, whole[start - take["from_frame"] :][: 3 * FS], atol=1e-7)
@@ -144,9 +144,11 @@ def test_a_stretch_is_heard_dry_or_through_a_tone_where_its_print_would_lie(appl
     query = f"id={takes[0]['id']}&from_frame={start}&to_frame={start + 2 * FS}"
     dry = application.get(f"/api/takes/compared?{query}&channel=di")["sounds"][0]
     wet = application.get(f"/api/takes/compared?{query}&tone={tone['id']}")["sounds"][0]
-    one, _ = sound(application, dry["audio_url"])
-    other, _ = sound(application, wet["audio_url"])
+    one, other = (sound(application, each, start, 2 * FS) for each in (dry, wet))
     assert len(one) == len(other) == 2 * FS
+    # A piece of it is the same piece of the whole, and beyond the stretch it is silent.
+    np.testing.assert_array_equal(sound(application, wet, start + 700, 900), other[700:1600])
+    assert not sound(application, wet, start + 2 * FS, 64).any()
     assert not np.allclose(one, other, atol=1e-3)
     first = [int(np.argmax(np.abs(each) > 0.1 * np.abs(each).max())) for each in (one, other)]
     assert abs(first[0] - first[1]) < 0.004 * FS
@@ -201,7 +203,43 @@ def test_beyond_the_ends_of_a_file_a_stretch_is_silent(application, takes):
     take = takes[0]
     end = take["from_frame"] + take["frames"]
     query = f"id={take['id']}&from_frame={end - FS}&to_frame={end + FS}&channel=di"
-    samples, _ = sound(application, application.get(f"/api/takes/compared?{query}")["sounds"][0]["audio_url"])
+    samples = sound(application, application.get(f"/api/takes/compared?{query}")["sounds"][0], end - FS, 2 * FS)
     assert len(samples) == 2 * FS
     assert np.abs(samples[:FS]).max() > 0
     assert not samples[FS:].any()
+
+
+def test_a_sound_that_is_kept_by_a_browser_is_the_same_wherever_its_take_lies(application, takes):
+    """Its frames count from its own first: moved in the song, it sounds at another place and is the same."""
+    take = takes[0]
+    first = f"/api/takes/{take['id']}/comparison"
+    before = application.get(first)["sounds"][0]
+    samples = sound(application, before, take["from_frame"], FS)
+    application.send("POST", f"/api/takes/{take['id']}/slip", {"ms": 20.0})
+    try:
+        after = application.get(first)["sounds"][0]
+        assert after["sound_url"] == before["sound_url"]
+        assert after["from_frame"] == before["from_frame"] + round(0.02 * FS)
+        np.testing.assert_array_equal(sound(application, after, after["from_frame"], FS), samples)
+    finally:
+        application.send("POST", f"/api/sessions/{application.session['id']}/undo")
+
+
+def test_a_file_that_is_away_for_a_moment_is_told_and_is_not_kept_as_silence(application, takes):
+    take = takes[0]
+    heard = application.get(f"/api/takes/{take['id']}/comparison")["sounds"][0]
+    path = application.data / "sessions" / take["folder"] / take["channels"][0]["file"]
+    url = f"{heard['sound_url']}&from_frame=0&frames=4800"
+    away = path.rename(path.with_suffix(".away"))
+    try:
+        status, problem = application.send("GET", url)
+        assert (status, f"{path.name} is not in its folder any more: put it back" in problem["detail"]) == (422, True)
+        with urllib.request.urlopen(f"{application.url}{url}&gone_is_silent=true") as answer:
+            assert answer.headers["Cache-Control"] == "no-store"
+            assert not np.frombuffer(answer.read(), "<f4").any()
+    finally:
+        away.rename(path)
+    with urllib.request.urlopen(f"{application.url}{url}&gone_is_silent=true") as answer:
+        assert "immutable" in answer.headers["Cache-Control"]
+        whole, _ = soundfile.read(path, frames=4800, dtype="float32")
+        np.testing.assert_array_equal(np.frombuffer(answer.read(), "<f4"), whole)

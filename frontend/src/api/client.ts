@@ -32,6 +32,7 @@ export type TakeChannel = Schemas['TakeChannelView']
 export type Tone = Schemas['ToneView']
 export type Print = Schemas['PrintView']
 export type Sound = Schemas['SoundView']
+export type StreamedSound = Pick<Sound, 'sound_url' | 'from_frame' | 'frames'>
 export type Comparison = Schemas['ComparisonView']
 export type Curve = Schemas['CurveView']
 export type HandOverItem = Schemas['HandOverItem']

@@ -66,16 +66,16 @@ test('waves of a roll grow with every message, and a new roll begins empty', asy
   socket.tell({ event: 'state', engine: 'ready', rolling })
   socket.tell(meters([[[-3, 4]], [[-9, 9]]]))
   socket.tell(meters([[[-5, 6]], [[-1, 2]]]))
-  expect(live.liveState().columns).toEqual([
+  expect(live.live.getState().columns).toEqual([
     [-3, 4, -5, 6],
     [-9, 9, -1, 2],
   ])
-  expect(live.liveState().meters!.peak_dbfs).toEqual([-9, -12])
+  expect(live.live.getState().meters!.peak_dbfs).toEqual([-9, -12])
   socket.tell({ event: 'state', engine: 'ready', rolling })
-  expect(live.liveState().columns[0]).toHaveLength(4)
+  expect(live.live.getState().columns[0]).toHaveLength(4)
   socket.tell({ event: 'state', engine: 'ready', rolling: { ...rolling, roll_id: 'r2' } })
-  expect(live.liveState().columns).toEqual([[], []])
-  expect(live.liveState().meters).toBeNull()
+  expect(live.live.getState().columns).toEqual([[], []])
+  expect(live.live.getState().meters).toBeNull()
 })
 
 test('a pass that begins where another ended begins with empty waves; a press by hand keeps them', async () => {
@@ -83,38 +83,38 @@ test('a pass that begins where another ended begins with empty waves; a press by
   socket.tell({ event: 'state', engine: 'ready', rolling })
   socket.tell(meters([[[-3, 4]], [[-9, 9]]]))
   socket.tell({ event: 'state', engine: 'ready', rolling: { ...rolling, punched_in: true } })
-  expect(live.liveState().columns[0]).toHaveLength(2)
+  expect(live.live.getState().columns[0]).toHaveLength(2)
   const parts = [{ ...rolling.parts[0], take_id: 't2', number: 14 }]
   socket.tell({ event: 'state', engine: 'ready', rolling: { ...rolling, pass_number: 2, parts } })
-  expect(live.liveState().columns).toEqual([[], []])
-  expect(live.liveState().rolling).toMatchObject({ number: 14, take_id: 't2', part_id: 'p' })
+  expect(live.live.getState().columns).toEqual([[], []])
+  expect(live.live.getState().rolling).toMatchObject({ number: 14, take_id: 't2', part_id: 'p' })
 })
 
 test('what went wrong with a roll is told to the person', async () => {
   const { live, socket } = await fresh()
   socket.tell({ event: 'state', engine: 'ready', rolling })
   socket.tell({ event: 'ended', reason: 'disk', problem: 'the disk is full', frames: 9 })
-  expect(live.liveState().rolling).toBeNull()
-  expect(live.liveState().notices.map((entry) => entry.text)).toEqual(['the disk is full'])
-  live.dismiss(live.liveState().notices[0]!.id)
-  expect(live.liveState().notices).toEqual([])
+  expect(live.live.getState().rolling).toBeNull()
+  expect(live.live.getState().notices.map((entry) => entry.text)).toEqual(['the disk is full'])
+  live.dismiss(live.live.getState().notices[0]!.id)
+  expect(live.live.getState().notices).toEqual([])
 })
 
 test('what was told before a roll is put away when it begins, and what is told within it stays', async () => {
   const { live, socket } = await fresh()
   live.notice('take 12 is in the bin')
   socket.tell({ event: 'state', engine: 'ready', rolling })
-  expect(live.liveState().notices).toEqual([])
+  expect(live.live.getState().notices).toEqual([])
   live.notice('the interface delivers nothing')
   socket.tell({ event: 'state', engine: 'ready', rolling: { ...rolling, pass_number: 2 } })
-  expect(live.liveState().notices).toHaveLength(1)
+  expect(live.live.getState().notices).toHaveLength(1)
 })
 
 test('an entered take is chosen, and everything that counts takes is asked for again', async () => {
   const { live, queries, socket } = await fresh()
   queries.queryClient.setQueryData(['takes', 's'], [])
   socket.tell({ event: 'take', take_id: 't9', part_id: 'p', note: '' })
-  expect(live.liveState().newestTake).toMatchObject({ take_id: 't9', part_id: 'p' })
+  expect(live.live.getState().newestTake).toMatchObject({ take_id: 't9', part_id: 'p' })
   expect(queries.queryClient.getQueryState(['takes', 's'])!.isInvalidated).toBe(true)
 })
 
@@ -145,9 +145,9 @@ test('a lost connection stops the roll on the screen and is opened again', async
   const { live, socket } = await fresh()
   socket.tell({ event: 'state', engine: 'ready', rolling })
   socket.onclose()
-  expect(live.liveState()).toMatchObject({ connected: false, engine: 'starting', rolling: null })
+  expect(live.live.getState()).toMatchObject({ connected: false, engine: 'starting', rolling: null })
   vi.advanceTimersByTime(1100)
   expect(FakeSocket.opened).toHaveLength(2)
   FakeSocket.opened[1]!.onopen()
-  expect(live.liveState().connected).toBe(true)
+  expect(live.live.getState().connected).toBe(true)
 })

@@ -1,4 +1,4 @@
-import { useSyncExternalStore } from 'react'
+import { createStore, useStore } from 'zustand'
 import { PAGE, type Print } from './client'
 import type { components } from './schema'
 import { queryClient, refreshAllSoon, refreshPrints, refreshRig, refreshTakes } from './queries'
@@ -14,7 +14,7 @@ export type RollingPass = Schemas['Rolling']
 export type StandbyState = Schemas['StandingBy']
 export type Meters = Schemas['Meters']
 export type ListenState = Schemas['Listening']
-/** What the tuner reads now; null while nothing can be read. */
+/** What the tuner read last; null when nothing can be read. */
 export type Pitch = Omit<Schemas['Pitch'], 'event' | 'roll_id' | 'v'>
 
 /** The pass that rolls; part, take and number are those of the first part, channels those of all in the engine's order. */
@@ -38,12 +38,13 @@ export interface LiveState {
   /** Growing columns of each channel of the roll: minimum and maximum by turns, in 127ths. */
   columns: number[][]
   framesPerColumn: number
-  notices: { id: number; text: string }[]
+  notices: { id: number; text: string; about?: string }[]
   newestTake: { take_id: string; part_id: string } | null
   said: string
 }
 
-let state: LiveState = {
+/** What is known now. Whoever shows a part of it is drawn again when that part is another, and not for every meter. */
+export const live = createStore<LiveState>(() => ({
   connected: false,
   engine: 'starting',
   rolling: null,
@@ -57,37 +58,28 @@ let state: LiveState = {
   notices: [],
   newestTake: null,
   said: '',
-}
-const listeners = new Set<() => void>()
+}))
+const set = (changes: Partial<LiveState>) => live.setState(changes)
 let noticeId = 0
+// A figure that vanishes with the note cannot be read: it stays for a moment.
+const PITCH_KEPT_MS = 1500
+let pitchAtMs = 0
 
-function set(changes: Partial<LiveState>) {
-  state = { ...state, ...changes }
-  for (const listener of listeners) listener()
-}
-
-export function notice(text: string) {
+/** Tell something until it is put away; of what is told `about` one thing the last stands. */
+export function notice(text: string, about?: string) {
   noticeId += 1
   // Said again, it stands once.
-  const others = state.notices.filter((entry) => entry.text !== text)
-  set({ notices: [...others.slice(-2), { id: noticeId, text }], said: text })
+  const others = live.getState().notices.filter((entry) => entry.text !== text && (!about || entry.about !== about))
+  set({ notices: [...others.slice(-2), { id: noticeId, text, about }], said: text })
 }
 
 export function dismiss(id: number) {
-  set({ notices: state.notices.filter((entry) => entry.id !== id) })
+  set({ notices: live.getState().notices.filter((entry) => entry.id !== id) })
 }
 
-export function liveState() {
-  return state
-}
-
-export function subscribe(listener: () => void) {
-  listeners.add(listener)
-  return () => listeners.delete(listener)
-}
-
-export function useLive(): LiveState {
-  return useSyncExternalStore(subscribe, liveState)
+/** A part of what is known; `pick` gives a value that is the same as long as nothing of it changed. */
+export function useLive<T>(pick: (state: LiveState) => T): T {
+  return useStore(live, pick)
 }
 
 /** From where to where a pass is played: its windows, or all of it while they come by hand. */
@@ -109,6 +101,7 @@ function rollState(pass: RollingPass): RollState {
 }
 
 function hear(message: Message) {
+  const state = live.getState()
   switch (message.event) {
     case 'state': {
       const rolling = message.rolling && rollState(message.rolling)
@@ -141,9 +134,12 @@ function hear(message: Message) {
       set({ meters: message, framesPerColumn: message.frames_per_column })
       break
     }
-    case 'pitch':
-      set({ pitch: message })
+    case 'pitch': {
+      const nowMs = performance.now()
+      if (message.note) pitchAtMs = nowMs
+      if (message.note || nowMs - pitchAtMs > PITCH_KEPT_MS) set({ pitch: message.note ? message : null })
       break
+    }
     case 'check':
       set({ measuring: null, said: message.problem || `${message.kind} checked` })
       if (message.problem) notice(message.problem)

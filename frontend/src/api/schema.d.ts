@@ -816,7 +816,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/takes/{take_id}/channels/{position}/stretch": {
+    "/api/takes/{take_id}/channels/{position}/through/{tone_id}": {
         parameters: {
             query?: never;
             header?: never;
@@ -824,10 +824,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Stretch
-         * @description A stretch of one channel as a WAV, through a tone where one is asked for.
+         * Through
+         * @description Frames of a stretch of one channel through a tone, counted from the stretch's first; silent beyond its end.
          */
-        get: operations["stretch_api_takes__take_id__channels__position__stretch_get"];
+        get: operations["through_api_takes__take_id__channels__position__through__tone_id__get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1645,9 +1645,10 @@ export interface paths {
         };
         /**
          * Sound
-         * @description Frames of the session of one channel of a material, as 32-bit floats (little-endian); silence where it has none.
+         * @description Frames of one channel of a material, as 32-bit floats (little-endian), counted from the material's own first.
          *
-         *     With the `fingerprint` of its sound an answer may be kept: it never changes.
+         *     Where it has none, they are silent. A file that is gone is refused, or is silent where that is asked for. With the
+         *     `fingerprint` of its sound an answer may be kept: wherever in the song the material lies, it never changes.
          */
         get: operations["sound_api_materials__material_id__sound_get"];
         put?: never;
@@ -2239,6 +2240,11 @@ export interface components {
             rate_hz: number;
             /** Sounds */
             sounds: components["schemas"]["SoundView"][];
+            /**
+             * Heard First
+             * @description Key of the sound that is heard until another is chosen.
+             */
+            heard_first: string | null;
         };
         /**
          * Correction
@@ -3414,9 +3420,16 @@ export interface components {
         PlayedChannel: {
             /**
              * Sound Url
-             * @description Where its samples are; with `from_frame` and `frames` appended.
+             * @description With `from_frame` and `frames` appended; frames are counted from its own first, samples are 32-bit floats (little-endian).
              */
             sound_url: string;
+            /**
+             * From Frame
+             * @description Frame of the session at which it begins.
+             */
+            from_frame: number;
+            /** Frames */
+            frames: number;
             /** Left */
             left: number;
             /** Right */
@@ -3424,7 +3437,7 @@ export interface components {
         };
         /**
          * PlayedTrack
-         * @description What a part sounds like, or a backing track, between two frames of the song.
+         * @description What a part sounds like, or a backing track.
          */
         PlayedTrack: {
             /**
@@ -3434,10 +3447,6 @@ export interface components {
             key: string;
             /** Part Id */
             part_id: string | null;
-            /** From Frame */
-            from_frame: number;
-            /** To Frame */
-            to_frame: number;
             /** Channels */
             channels: components["schemas"]["PlayedChannel"][];
         };
@@ -4118,6 +4127,18 @@ export interface components {
          * @description One sound of a comparison; `gain_db` brings it to the loudness of the others.
          */
         SoundView: {
+            /**
+             * Sound Url
+             * @description With `from_frame` and `frames` appended; frames are counted from its own first, samples are 32-bit floats (little-endian).
+             */
+            sound_url: string;
+            /**
+             * From Frame
+             * @description Frame of the session at which it begins.
+             */
+            from_frame: number;
+            /** Frames */
+            frames: number;
             /** Key */
             key: string;
             /** Name */
@@ -4127,8 +4148,6 @@ export interface components {
              * @enum {string}
              */
             kind: "di" | "mic" | "sim";
-            /** Audio Url */
-            audio_url: string;
             /**
              * Wave Id
              * Format: uuid
@@ -4559,9 +4578,21 @@ export interface components {
         };
         /**
          * ComparedView
-         * @description One take at the stretch; `gain_db` makes it as loud as the others. Its sound begins with the stretch.
+         * @description One take at the stretch; `gain_db` makes it as loud as the others there.
          */
         fatsignal__web__routes__compared__ComparedView: {
+            /**
+             * Sound Url
+             * @description With `from_frame` and `frames` appended; frames are counted from its own first, samples are 32-bit floats (little-endian).
+             */
+            sound_url: string;
+            /**
+             * From Frame
+             * @description Frame of the session at which it begins.
+             */
+            from_frame: number;
+            /** Frames */
+            frames: number;
             /**
              * Take Id
              * Format: uuid
@@ -4573,8 +4604,6 @@ export interface components {
             channel: string;
             /** Position */
             position: number;
-            /** Audio Url */
-            audio_url: string;
             /** Gain Db */
             gain_db: number;
             /** Loudness Lufs */
@@ -6571,19 +6600,20 @@ export interface operations {
             };
         };
     };
-    stretch_api_takes__take_id__channels__position__stretch_get: {
+    through_api_takes__take_id__channels__position__through__tone_id__get: {
         parameters: {
             query: {
                 /** @description First frame of the stretch. */
+                stretch_from: number;
+                stretch_to: number;
                 from_frame: number;
-                to_frame: number;
-                /** @description Hear the DI through this tone revision. */
-                tone?: string | null;
+                frames: number;
             };
             header?: never;
             path: {
                 take_id: string;
                 position: number;
+                tone_id: string;
             };
             cookie?: never;
         };
@@ -6595,7 +6625,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "audio/wav": unknown;
+                    "application/octet-stream": unknown;
                 };
             };
             /** @description Validation Error */
@@ -8120,6 +8150,7 @@ export interface operations {
                 kind: ("di" | "mic" | "sim" | "track")[];
                 name?: string | null;
                 fingerprint?: string | null;
+                gone_is_silent?: boolean;
             };
             header?: never;
             path: {

@@ -4,17 +4,21 @@ import { orSay, useAsking } from '../api/acts'
 import { type BinnedTake, answered, api } from '../api/client'
 import { notice } from '../api/live'
 import { queryClient, refreshTakes, useBin, useWave } from '../api/queries'
-import { useDesk } from '../frame/SessionContext'
+import { useChoice } from '../desk/Choice'
+import { useOpenSession } from '../desk/OpenSession'
+import { useRolling } from '../desk/Rolling'
 import { UndoLinks } from '../frame/UndoLinks'
 import { AskSheet } from '../signal/AskSheet'
 import { Button } from '../signal/Button'
-import { heardFirst } from '../sound/heardFirst'
+import { monoSound } from '../sound/player'
 import { wavePath } from '../wave/wavePath'
 import { bytes, clock, count, seconds } from '../signal/format'
 
 /** What was thrown away and can still be heard and brought back; emptying it is the one act that removes audio. */
 export function BinPage() {
-  const { session, player, rolling } = useDesk()
+  const { session } = useOpenSession()
+  const { player } = useChoice()
+  const rolling = useRolling()
   const bin = useBin(session.id)
   const { asked, dismiss, asking } = useAsking()
   const [heard, setHeard] = useState<string | null>(null)
@@ -28,14 +32,9 @@ export function BinPage() {
     const comparison = await answered(
       api.GET('/api/takes/{take_id}/comparison', { params: { path: { take_id: take.id } } }),
     )
-    const sound = heardFirst(comparison.sounds)
+    const sound = comparison.sounds.find((entry) => entry.key === comparison.heard_first)
     if (!sound) return
-    await player.play(
-      [{ key: sound.key, url: sound.audio_url, gainDb: sound.gain_db, fromFrame: comparison.from_frame }],
-      sound.key,
-      comparison.from_frame,
-      null,
-    )
+    await player.play([monoSound(sound.key, sound, sound.gain_db)], sound.key, comparison.from_frame, null)
   }
 
   const empty = () =>

@@ -3,7 +3,8 @@ import { NavLink, useLocation } from 'react-router'
 import { useLive } from '../api/live'
 import { useChecks, usePrints } from '../api/queries'
 import { count } from '../signal/format'
-import { useDesk } from './SessionContext'
+import { useOpenSession } from '../desk/OpenSession'
+import { cordLayout } from './cordLayout'
 import { useWidth } from './useWidth'
 
 interface Knot {
@@ -17,8 +18,8 @@ const Y = 38
 
 /** The signal's way from the jack to the file tray: an ink line that grows fat, with a knot for each station. */
 export function Cord({ night, onNight, onKeys }: { night: boolean; onNight: () => void; onKeys: () => void }) {
-  const { session, part, sheet, takes } = useDesk()
-  const { rolling } = useLive()
+  const { session, part, sheet, takes } = useOpenSession()
+  const rolling = useLive((live) => live.rolling)
   const prints = usePrints(session.id)
   const { pathname } = useLocation()
   const [width, box] = useWidth<HTMLElement>()
@@ -64,15 +65,15 @@ export function Cord({ night, onNight, onKeys }: { night: boolean; onNight: () =
     },
     { to: '/hand-over', name: 'Hand-over', fact: `${count(files, 'file')} there`, frays: false },
   ]
-  const start = 236
-  const end = width - 150
-  const xs = knots.map((_, index) => start + 76 + ((end - start - 152) * index) / (knots.length - 1))
+  const { start, end, xs, room, dense } = cordLayout(width, knots.length)
 
   return (
     <header className="relative" ref={box}>
-      <div className="absolute top-5 left-6">
-        <h1 className="text-[25px] leading-none">Fat Signal</h1>
-        <p className="mt-1.5 text-[13px] text-pencil">{[session.name, session.artist].filter(Boolean).join(' · ')}</p>
+      <div className={`absolute left-6 ${dense ? 'top-4 w-[118px]' : 'top-5 w-[184px]'}`}>
+        <h1 className={`leading-none ${dense ? 'text-[22px]' : 'text-[25px]'}`}>Fat Signal</h1>
+        <p className="mt-1.5 line-clamp-2 text-[13px] leading-4 text-pencil">
+          {[session.name, session.artist].filter(Boolean).join(' · ')}
+        </p>
       </div>
       <svg width={width} height="92" className="absolute inset-0" aria-hidden>
         <path d={`M${start - 24} ${Y} h18`} stroke="var(--ink)" strokeWidth="5" strokeLinecap="round" />
@@ -97,13 +98,11 @@ export function Cord({ night, onNight, onKeys }: { night: boolean; onNight: () =
             <NavLink
               key={knot.to}
               to={knot.to}
-              className="absolute top-1.5 flex h-[82px] w-[176px] -translate-x-1/2 flex-col items-center"
-              style={{ left: xs[index] }}
+              className="absolute top-1.5 flex h-[82px] -translate-x-1/2 flex-col items-center"
+              style={{ left: xs[index], width: room - 8 }}
             >
-              <span className={`font-name leading-5 ${on ? 'text-[17px] font-bold' : 'text-[15px] font-medium'}`}>
-                {knot.name}
-              </span>
-              <svg width="26" height="26" className="-mt-[1px]" aria-hidden>
+              <span className={`font-name leading-5 ${nameStyle(on, dense)}`}>{knot.name}</span>
+              <svg width="26" height="26" className="-mt-[1px] shrink-0" aria-hidden>
                 <circle
                   cx="13"
                   cy="13"
@@ -113,7 +112,9 @@ export function Cord({ night, onNight, onKeys }: { night: boolean; onNight: () =
                   strokeWidth="2"
                 />
               </svg>
-              <span className={`mt-2 text-[13px] leading-4 ${knot.frays ? 'text-mic' : 'text-pencil'}`}>
+              <span
+                className={`w-full text-center ${dense ? 'mt-1.5 line-clamp-2 text-[12px] leading-[13px]' : 'mt-2 text-[13px] leading-4'} ${knot.frays ? 'text-mic' : 'text-pencil'}`}
+              >
                 {knot.fact}
               </span>
             </NavLink>
@@ -130,6 +131,11 @@ export function Cord({ night, onNight, onKeys }: { night: boolean; onNight: () =
       </div>
     </header>
   )
+}
+
+function nameStyle(on: boolean, dense: boolean) {
+  const size = on ? (dense ? 'text-[15.5px]' : 'text-[17px]') : dense ? 'text-[14px]' : 'text-[15px]'
+  return `${size} ${on ? 'font-bold' : 'font-medium'}`
 }
 
 /** Short strokes of growing width; before a knot that needs attention the line frays into three hairs. */

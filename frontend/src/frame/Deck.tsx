@@ -3,94 +3,127 @@ import { useLive } from '../api/live'
 import { usePrints } from '../api/queries'
 import { barBeat, barOne, count, level } from '../signal/format'
 import { LevelBar } from './LevelBar'
-import { useDesk, usePlayer } from './SessionContext'
-import { useFrame } from './useFrame'
+import { useChoice, usePlayer } from '../desk/Choice'
+import { useOpenSession } from '../desk/OpenSession'
+import { useRolling } from '../desk/Rolling'
+import { useTransport } from '../desk/Transport'
+import { useFrame } from '../desk/useFrame'
 
 /** Place in the song, roll, play, loop, click, what is heard, level of the armed part. Nothing else. */
 export function Deck() {
-  const desk = useDesk()
-  const { rolling, meters, engine } = useLive()
+  const { session } = useOpenSession()
+  const { rollOrStop } = useRolling()
+  const { playOrStop, loops, toggleLoop, clicks, toggleClick } = useTransport()
+  const rolls = useLive((live) => live.rolling !== null)
+  const engine = useLive((live) => live.engine)
   const { playing, loading } = usePlayer()
-  const frame = useFrame()
-  const { session, part, comparison, heard, take } = desk
-  const sound = comparison?.sounds.find((entry) => entry.key === heard)
-  const line = desk.sheet?.lines.find((entry) => entry.section.id === desk.sectionId)
-  const place = barBeat(frame || line?.from_frame || barOne(session), session)
-  const prints = usePrints(session.id)
-  // What is heard, at the level at which it lies on disk; the gain of the comparison is not in it.
-  const checks = sound?.print_id
-    ? prints.data?.find((print) => print.id === sound.print_id)?.checks
-    : take?.channels[sound?.wave_channel ?? 0]?.checks
 
   return (
     <footer className="flex items-center gap-4 overflow-hidden bg-deck px-6 whitespace-nowrap text-on-deck">
-      <output className="w-[108px] shrink-0 font-name text-[44px] leading-none font-bold" aria-label="Bar and beat">
-        {place}
-      </output>
+      <Place />
       <button
-        onClick={desk.rolling.rollOrStop}
-        disabled={!rolling && engine !== 'ready'}
+        onClick={rollOrStop}
+        disabled={!rolls && engine !== 'ready'}
         className="flex h-11 shrink-0 items-center gap-2 rounded-full bg-roll px-5 font-semibold text-white disabled:opacity-70"
       >
-        {rolling ? <Square size={13} fill="currentColor" /> : <Circle size={13} fill="currentColor" />}
-        {rolling ? 'Stop' : engine === 'ready' ? 'Roll' : 'Warming up'}
+        {rolls ? <Square size={13} fill="currentColor" /> : <Circle size={13} fill="currentColor" />}
+        {rolls ? 'Stop' : engine === 'ready' ? 'Roll' : 'Warming up'}
         <span className="font-normal">Page Down</span>
       </button>
-      <DeckButton onClick={desk.playOrStop} pressed={playing} disabled={Boolean(rolling)}>
+      <DeckButton onClick={playOrStop} pressed={playing} disabled={rolls}>
         {playing ? <Square size={13} fill="currentColor" /> : <Play size={13} fill="currentColor" />}
         {loading ? 'Loading' : playing ? 'Stop' : 'Play'} <span className="text-on-deck-soft">Space</span>
       </DeckButton>
-      <DeckButton onClick={desk.toggleLoop} pressed={desk.loops}>
-        Loop <span className="text-on-deck-soft">{desk.loops ? 'on' : 'off'}</span>
+      <DeckButton onClick={toggleLoop} pressed={loops}>
+        Loop <span className="text-on-deck-soft">{loops ? 'on' : 'off'}</span>
       </DeckButton>
-      <DeckButton onClick={desk.toggleClick} pressed={desk.clicks}>
+      <DeckButton onClick={toggleClick} pressed={clicks}>
         Click{' '}
         <span className="text-on-deck-soft">
-          {desk.clicks ? `on, ${count(session.click.roll_count_in_bars, 'bar')} in` : 'off'}
+          {clicks ? `on, ${count(session.click.roll_count_in_bars, 'bar')} in` : 'off'}
         </span>
       </DeckButton>
-      <div className="ml-auto min-w-0 text-[13px] leading-[1.35] max-[1120px]:hidden">
-        <p className="text-on-deck-soft">
-          {rolling
-            ? 'To disk'
-            : desk.heardBeside
-              ? 'You hear, side by side'
-              : sound
-                ? `You hear, on disk at ${level(checks?.average_dbfs)}`
-                : 'You hear'}
-        </p>
-        <p className="truncate">
-          {rolling ? (
-            <>
-              <b>{rolling.parts.length > 1 ? count(rolling.parts.length, 'part') : part?.name}</b>,{' '}
-              {count(rolling.channels.length, 'channel')}
-            </>
-          ) : desk.heardBeside ? (
-            <>
-              <b className="first-letter:uppercase">{desk.heardBeside.name}</b>, {desk.heardBeside.detail}, equal
-              loudness
-            </>
-          ) : sound ? (
-            <>
-              <b>{sound.name}</b> {take && `of take ${take.number}`}, {desk.alone ? 'alone (A)' : 'among the parts (A)'}
-            </>
-          ) : (
-            'nothing yet'
-          )}
-        </p>
-      </div>
-      <div className="shrink-0 max-[1120px]:ml-auto">
-        <LevelBar
-          averageDbfs={rolling ? (meters?.average_dbfs[0] ?? null) : (checks?.average_dbfs ?? null)}
-          peakDbfs={rolling ? (meters?.peak_dbfs[0] ?? null) : (checks?.peak_dbfs ?? null)}
-          label={
-            rolling
-              ? 'Level of the DI now'
-              : `Level of ${sound?.name ?? 'nothing'} on disk: average ${level(checks?.average_dbfs)}, peak ${level(checks?.peak_dbfs)}`
-          }
-        />
-      </div>
+      {rolls ? <ToDisk /> : <Heard />}
     </footer>
+  )
+}
+
+/** Bar and beat of what rolls or sounds, or where playing begins. */
+function Place() {
+  const { session, sheet } = useOpenSession()
+  const { sectionId } = useChoice()
+  const line = sheet?.lines.find((entry) => entry.section.id === sectionId)
+  const place = useFrame((frame) => barBeat(frame || line?.from_frame || barOne(session), session))
+  return (
+    <output className="w-[108px] shrink-0 font-name text-[44px] leading-none font-bold" aria-label="Bar and beat">
+      {place}
+    </output>
+  )
+}
+
+function ToDisk() {
+  const { part } = useOpenSession()
+  const rolling = useLive((live) => live.rolling)
+  const averageDbfs = useLive((live) => live.meters?.average_dbfs[0] ?? null)
+  const peakDbfs = useLive((live) => live.meters?.peak_dbfs[0] ?? null)
+  if (!rolling) return null
+  return (
+    <DeckEnd
+      title="To disk"
+      level={<LevelBar averageDbfs={averageDbfs} peakDbfs={peakDbfs} label="Level of the DI now" />}
+    >
+      <b>{rolling.parts.length > 1 ? count(rolling.parts.length, 'part') : part?.name}</b>,{' '}
+      {count(rolling.channels.length, 'channel')}
+    </DeckEnd>
+  )
+}
+
+/** What is heard, at the level at which it lies on disk; the gain of the comparison is not in it. */
+function Heard() {
+  const { session } = useOpenSession()
+  const { take, comparison, heard, heardBeside } = useChoice()
+  const { alone } = useTransport()
+  const prints = usePrints(session.id).data
+  const sound = comparison?.sounds.find((entry) => entry.key === heard)
+  const checks = sound?.print_id
+    ? prints?.find((print) => print.id === sound.print_id)?.checks
+    : take?.channels[sound?.wave_channel ?? 0]?.checks
+  const [average, peak] = [checks?.average_dbfs ?? null, checks?.peak_dbfs ?? null]
+  return (
+    <DeckEnd
+      title={heardBeside ? 'You hear, side by side' : sound ? `You hear, on disk at ${level(average)}` : 'You hear'}
+      level={
+        <LevelBar
+          averageDbfs={average}
+          peakDbfs={peak}
+          label={`Level of ${sound?.name ?? 'nothing'} on disk: average ${level(average)}, peak ${level(peak)}`}
+        />
+      }
+    >
+      {heardBeside ? (
+        <>
+          <b className="first-letter:uppercase">{heardBeside.name}</b>, {heardBeside.detail}, equal loudness
+        </>
+      ) : sound ? (
+        <>
+          <b>{sound.name}</b> {take && `of take ${take.number}`}, {alone ? 'alone (A)' : 'among the parts (A)'}
+        </>
+      ) : (
+        'nothing yet'
+      )}
+    </DeckEnd>
+  )
+}
+
+function DeckEnd({ title, level, children }: { title: string; level: React.ReactNode; children: React.ReactNode }) {
+  return (
+    <>
+      <div className="ml-auto min-w-0 text-[13px] leading-[1.35] max-[1120px]:hidden">
+        <p className="text-on-deck-soft">{title}</p>
+        <p className="truncate">{children}</p>
+      </div>
+      <div className="shrink-0 max-[1120px]:ml-auto">{level}</div>
+    </>
   )
 }
 

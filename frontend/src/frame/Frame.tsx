@@ -6,15 +6,24 @@ import { Cord } from './Cord'
 import { Deck } from './Deck'
 import { Keys } from './Keys'
 import { Notices } from './Notices'
-import { useDesk } from './SessionContext'
+import { useChoice } from '../desk/Choice'
+import { useOpenSession } from '../desk/OpenSession'
+import { useRolling } from '../desk/Rolling'
+import { useTransport } from '../desk/Transport'
+import { useHistory } from '../desk/useHistory'
 import { useClicksLeaveFocus, useKeys } from './useKeys'
 
 const NIGHT_KEY = 'fatsignal.night'
 
 /** Cord above, one station between, deck below; while rolling, the page that is read across the room. */
 export function Frame() {
-  const desk = useDesk()
-  const { rolling, said } = useLive()
+  const { session } = useOpenSession()
+  const { comparison, hear, hearDry } = useChoice()
+  const { playOrStop, toggleAlone, toggleLoop, toggleClick } = useTransport()
+  const { rollOrStop, binAndRoll, punch } = useRolling()
+  const { undo, redo } = useHistory(session.id)
+  const rolling = useLive((live) => live.rolling)
+  const said = useLive((live) => live.said)
   const [night, setNight] = useState(() => localStorage.getItem(NIGHT_KEY) === 'yes')
   const [across, setAcross] = useState(false)
   const [left, setLeft] = useState<string | null>(null)
@@ -31,21 +40,21 @@ export function Frame() {
     else setAcross(!across)
   }
 
-  const sounds = desk.comparison?.sounds ?? []
+  const sounds = comparison?.sounds ?? []
   useClicksLeaveFocus()
   // On whatever page a roll is looked at; while none is on, W is the station's.
-  useKeys(rolling ? [{ key: 'w', does: 'punch in, punch out', act: desk.rolling.punch }] : [], 'act')
+  useKeys(rolling ? [{ key: 'w', does: 'punch in, punch out', act: punch }] : [], 'act')
   useKeys(
     [
-      { key: 'PageDown', does: 'roll, and stop', act: desk.rolling.rollOrStop },
-      { key: 'PageUp', does: 'bin the last pass and roll again', act: desk.rolling.binAndRoll },
-      { key: ' ', does: 'play, and stop', act: desk.playOrStop },
-      { key: 'd', does: 'hear it dry, and back', act: desk.hearDry },
-      { key: 'a', does: 'hear it alone, or among the other parts', act: desk.toggleAlone },
-      { key: 'l', does: 'loop the take', act: desk.toggleLoop },
-      { key: 'c', does: 'click while rolling, on or off', act: desk.toggleClick },
-      { key: 'u', does: 'undo', act: () => void desk.history.undo() },
-      { key: 'y', does: 'redo', act: () => void desk.history.redo() },
+      { key: 'PageDown', does: 'roll, and stop', act: rollOrStop },
+      { key: 'PageUp', does: 'bin the last pass and roll again', act: binAndRoll },
+      { key: ' ', does: 'play, and stop', act: playOrStop },
+      { key: 'd', does: 'hear it dry, and back', act: hearDry },
+      { key: 'a', does: 'hear it alone, or among the other parts', act: toggleAlone },
+      { key: 'l', does: 'loop the take', act: toggleLoop },
+      { key: 'c', does: 'click while rolling, on or off', act: toggleClick },
+      { key: 'u', does: 'undo', act: () => void undo() },
+      { key: 'y', does: 'redo', act: () => void redo() },
       { key: 'r', does: 'page for across the room', act: toggleAcross },
       { key: 'n', does: 'night and day', act: () => setNight(!night) },
       { key: '?', does: 'these keys', act: () => setKeysShown(!keysShown) },
@@ -53,7 +62,7 @@ export function Frame() {
       ...sounds.slice(0, 9).map((sound, index) => ({
         key: String(index + 1),
         does: `hear ${sound.name}`,
-        act: () => desk.hear(sound.key),
+        act: () => hear(sound.key),
       })),
     ],
     'frame',

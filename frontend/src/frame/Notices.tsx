@@ -3,7 +3,8 @@ import { dismiss, useLive } from '../api/live'
 
 /** What went wrong or was done, above the deck, until it is put away, or the next roll begins. */
 export function Notices() {
-  const { notices, connected } = useLive()
+  const notices = useLive((live) => live.notices)
+  const connected = useLive((live) => live.connected)
   return (
     <div className="pointer-events-none fixed right-6 bottom-[92px] z-30 flex w-[26rem] flex-col gap-2">
       {!connected && (

@@ -1,19 +1,18 @@
 import { useLive } from '../api/live'
 import { useSpace } from '../api/queries'
 import { lasting } from '../signal/format'
-import { useDesk } from './SessionContext'
+import { useOpenSession } from '../desk/OpenSession'
 
 /** For how long the disk holds out, before and while rolling. */
 export function RoomLeft() {
-  const { rolling, meters } = useLive()
-  const space = useSpace(useDesk().session.id).data
-  const left = (rolling ? meters?.space_left_s : null) ?? space?.seconds_left
+  const space = useSpace(useOpenSession().session.id).data
+  const left = useLive((live) => {
+    const now = (live.rolling ? live.meters?.space_left_s : null) ?? space?.seconds_left
+    return now == null ? '…' : lasting(now)
+  })
   return (
     <>
-      Room for{' '}
-      <span className={space?.verdict === 'good' ? 'text-ink' : 'font-bold text-mic'}>
-        {left == null ? '…' : lasting(left)}
-      </span>
+      Room for <span className={space?.verdict === 'good' ? 'text-ink' : 'font-bold text-mic'}>{left}</span>
     </>
   )
 }

@@ -1,8 +1,9 @@
-import { useDesk } from './SessionContext'
+import { useHistory } from '../desk/useHistory'
+import { useOpenSession } from '../desk/OpenSession'
 
 /** The last act, to be undone, and the one that was undone last, to be done again. */
 export function UndoLinks({ className = '' }: { className?: string }) {
-  const { history } = useDesk()
+  const history = useHistory(useOpenSession().session.id)
   return (
     <span className={`flex min-w-0 gap-4 text-[13.5px] whitespace-nowrap ${className}`}>
       {history.next && (

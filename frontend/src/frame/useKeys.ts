@@ -1,4 +1,4 @@
-import { useEffect, useRef } from 'react'
+import { useEffect, useLayoutEffect, useRef } from 'react'
 
 export interface KeyAct {
   /** As `KeyboardEvent.key` gives it; letters in lower case. */
@@ -44,7 +44,9 @@ function pressed(event: KeyboardEvent) {
 /** Keys that work while the component is shown; typing into a field, and keys with Control or Alt, are left alone. */
 export function useKeys(acts: KeyAct[], rank: KeyRank = 'station') {
   const entry = useRef({ rank, acts })
-  entry.current.acts = acts
+  useLayoutEffect(() => {
+    entry.current.acts = acts
+  })
   useEffect(() => {
     const mine = entry.current
     if (registered.size === 0) window.addEventListener('keydown', pressed)

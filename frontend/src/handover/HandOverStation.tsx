@@ -3,7 +3,7 @@ import { Check, Download } from 'lucide-react'
 import { useMemo, useState } from 'react'
 import type { HandOverItem } from '../api/client'
 import { useHandOverItems } from '../api/queries'
-import { useDesk } from '../frame/SessionContext'
+import { useOpenSession } from '../desk/OpenSession'
 import { Glyph, INK } from '../signal/Glyph'
 import { count, seconds } from '../signal/format'
 
@@ -13,7 +13,7 @@ type Start = 'song' | 'own'
 
 /** Files for whoever mixes: open formats, aligned, named, in one ZIP. */
 export function HandOverStation() {
-  const { session, takes } = useDesk()
+  const { session, takes } = useOpenSession()
   const items = useHandOverItems(session.id)
   const [dropped, setDropped] = useState<Set<string>>(new Set())
   const [kind, setKind] = useState<Kind>('wav')

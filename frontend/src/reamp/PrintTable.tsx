@@ -1,6 +1,7 @@
 import { useMemo } from 'react'
 import type { Print, Take, Tone } from '../api/client'
-import { useDesk } from '../frame/SessionContext'
+import { useChoice } from '../desk/Choice'
+import { useOpenSession } from '../desk/OpenSession'
 import { INK, Glyph } from '../signal/Glyph'
 import { count, figure, level } from '../signal/format'
 import { useWave } from '../api/queries'
@@ -17,7 +18,8 @@ interface PrintTableProps {
 
 /** Dry sources down, tones across; a cell is a print, or the place for one. */
 export function PrintTable({ tones, prints, toneId, onTone, onAsk, onStop }: PrintTableProps) {
-  const { takes, take: chosen, chooseTake, comparison, heard, hear } = useDesk()
+  const { takes } = useOpenSession()
+  const { take: chosen, chooseTake, comparison, heard, hear } = useChoice()
   const sources = takes.filter((take) => !take.binned && take.channels.some((channel) => channel.kind === 'di'))
   const columns = `188px repeat(${tones.length + 1}, minmax(0, 1fr))`
   const keyOf = (soundKey: string) => {

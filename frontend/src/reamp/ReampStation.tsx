@@ -2,14 +2,16 @@ import { useState } from 'react'
 import { answered, api } from '../api/client'
 import { notice } from '../api/live'
 import { refreshPrints, usePrints, useTones } from '../api/queries'
-import { useDesk } from '../frame/SessionContext'
+import { useChoice } from '../desk/Choice'
+import { useOpenSession } from '../desk/OpenSession'
 import { useKeys } from '../frame/useKeys'
 import { PrintTable } from './PrintTable'
 import { ToneStrip } from './ToneStrip'
 
 /** The dry takes through tones, against the miked amp at equal loudness. */
 export function ReampStation() {
-  const { session, take, comparison, hear } = useDesk()
+  const { session } = useOpenSession()
+  const { take, comparison, hear } = useChoice()
   const tones = useTones()
   const prints = usePrints(session.id)
   const [tone, setTone] = useState<string>()

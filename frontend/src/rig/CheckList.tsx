@@ -23,7 +23,7 @@ export function CheckList({
   chosen: Panel | null
   onChoose: (panel: Panel) => void
 }) {
-  const { measuring } = useLive()
+  const measuring = useLive((live) => live.measuring)
   return (
     <ul aria-label="Checks" className="border-t border-rule">
       {CHECKS.map(([kind, name, needs]) => {

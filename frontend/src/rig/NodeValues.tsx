@@ -112,7 +112,7 @@ function InstrumentValues({
   const tuning = Object.entries(instrument.tunings).find(
     ([, notes]) => String(notes) === String(rig.tuning?.length ? rig.tuning : Object.values(instrument.tunings)[0]),
   )
-  const pickup = rig.pickup!
+  const pickup = rig.pickup
   return (
     <>
       <Head>{instrument.name}</Head>
@@ -239,7 +239,7 @@ function DiValues({ rig, choices, onChange }: { rig: Rig; choices: Choices; onCh
           onChange={(ratio) => set({ ratio })}
         />
       )}
-      <InputValues use={di.input!} choices={choices} onChange={(input) => set({ input })} />
+      <InputValues use={di.input} choices={choices} onChange={(input) => set({ input })} />
       <Button className="self-start" disabled={!rig.mics?.length} onClick={() => onChange({ ...rig, di: null })}>
         Keep no DI
       </Button>
@@ -376,7 +376,7 @@ function MicValues({
         unit="cm"
         onChange={(cm) => set({ off_centre_m: cm / 100 })}
       />
-      <InputValues use={mic.input!} choices={choices} onChange={(input) => set({ input })} />
+      <InputValues use={mic.input} choices={choices} onChange={(input) => set({ input })} />
       <Button
         className="self-start"
         disabled={(rig.mics?.length ?? 0) < 2 && !rig.di}

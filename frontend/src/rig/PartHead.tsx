@@ -5,7 +5,7 @@ import { orSay } from '../api/acts'
 import { type Choices, type Part, answered, api } from '../api/client'
 import { notice, useLive } from '../api/live'
 import { queryClient, useKits } from '../api/queries'
-import { useDesk } from '../frame/SessionContext'
+import { useOpenSession } from '../desk/OpenSession'
 import { Button } from '../signal/Button'
 import { FormSheet } from '../signal/FormSheet'
 import { Pick } from '../signal/Pick'
@@ -14,8 +14,9 @@ import { Typed } from '../signal/Typed'
 
 /** Which part is set up; add one from an instrument, a kit or another part; keep this one's rig as a kit. */
 export function PartHead({ part, choices }: { part: Part | undefined; choices: Choices }) {
-  const { session, arm } = useDesk()
-  const { rolling, listening } = useLive()
+  const { session, arm } = useOpenSession()
+  const rolling = useLive((live) => live.rolling)
+  const listening = useLive((live) => live.listening)
   const [adding, setAdding] = useState(session.parts.length === 0)
   const [keeping, setKeeping] = useState(false)
 
@@ -120,7 +121,7 @@ function AddPart({
   choices: Choices
   onAdded: (id: string) => void
 }) {
-  const { session } = useDesk()
+  const { session } = useOpenSession()
   const [name, setName] = useState('')
   const [way, setWay] = useState<Way>('instrument')
   const [instrument, setInstrument] = useState('six-string guitar')

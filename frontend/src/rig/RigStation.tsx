@@ -1,7 +1,7 @@
 import { useState } from 'react'
 import { useLive } from '../api/live'
 import { useChecks, useChoices, useInterface } from '../api/queries'
-import { useDesk } from '../frame/SessionContext'
+import { useOpenSession } from '../desk/OpenSession'
 import { UndoLinks } from '../frame/UndoLinks'
 import { AskSheet } from '../signal/AskSheet'
 import { CheckList, type Panel } from './CheckList'
@@ -20,8 +20,9 @@ import { useRigActs } from './useRigActs'
 
 /** What runs through what into which input; and every check, measured before the first take. */
 export function RigStation() {
-  const { session, part } = useDesk()
-  const { rolling, listening } = useLive()
+  const { session, part } = useOpenSession()
+  const rolling = useLive((live) => live.rolling)
+  const listening = useLive((live) => live.listening)
   const choices = useChoices().data
   const checks = useChecks(part?.id).data ?? []
   const device = useInterface(session.id).data

@@ -4,13 +4,13 @@ import { Link } from 'react-router'
 import { type Part, answered, api } from '../api/client'
 import { notice } from '../api/live'
 import { queryClient, useRigSheets } from '../api/queries'
-import { useDesk } from '../frame/SessionContext'
+import { useOpenSession } from '../desk/OpenSession'
 import { Button } from '../signal/Button'
 import { clock } from '../signal/format'
 
 /** Rig sheets: freeze the rig as it is, and see what was done differently. */
 export function SheetsPanel({ part }: { part: Part }) {
-  const { session } = useDesk()
+  const { session } = useOpenSession()
   const sheets = useRigSheets(session.id).data ?? []
   const [name, setName] = useState('')
   const [chosen, setChosen] = useState<string[]>([])

@@ -2,13 +2,13 @@ import { orSay, useAsking, useTurns } from '../api/acts'
 import { type InterfaceSettings, type Part, type Rig, type RigView, answered, api, madeFrom } from '../api/client'
 import { notice } from '../api/live'
 import { queryClient, refreshRig, useRig } from '../api/queries'
-import { useDesk } from '../frame/SessionContext'
+import { useOpenSession } from '../desk/OpenSession'
 
 export type CheckKind = 'level' | 'tuning' | 'noise' | 'latency' | 'bleed'
 
 /** Acts on the armed part's rig; where the server asks first the question is shown. */
 export function useRigActs(part: Part | undefined) {
-  const { session } = useDesk()
+  const { session } = useOpenSession()
   const view = useRig(part?.id).data
   const { asked, dismiss, asking } = useAsking()
   const { inTurn, overtaken } = useTurns()

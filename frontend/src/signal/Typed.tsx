@@ -1,4 +1,4 @@
-import { useEffect, useState } from 'react'
+import { useState } from 'react'
 
 /** A word or figure that is typed in place; Enter or leaving keeps it, Escape does not. */
 export function Typed({
@@ -13,7 +13,11 @@ export function Typed({
   className?: string
 }) {
   const [text, setText] = useState(value)
-  useEffect(() => setText(value), [value])
+  const [given, setGiven] = useState(value)
+  if (given !== value) {
+    setGiven(value)
+    setText(value)
+  }
 
   function keep() {
     if (text.trim() && text.trim() !== value) onKeep(text.trim())

@@ -17,7 +17,9 @@ export function BackingPanel({
   backing: Backing | undefined
   acts: ReturnType<typeof useBacking>
 }) {
-  const { listening, engine, rolling } = useLive()
+  const listening = useLive((live) => live.listening)
+  const engine = useLive((live) => live.engine)
+  const rolling = useLive((live) => live.rolling)
   const file = useRef<HTMLInputElement>(null)
   const [bars, setBars] = useState(String(Math.min(8, session.song_bars)))
   const recording = listening?.kind === 'computer'

@@ -1,5 +1,5 @@
 import type { Click, Session } from '../api/client'
-import { useDesk } from '../frame/SessionContext'
+import { useChoice } from '../desk/Choice'
 import { Button } from '../signal/Button'
 import { Pick } from '../signal/Pick'
 import { Rule } from '../signal/Rule'
@@ -10,7 +10,7 @@ const HEARD_BARS = 2
 
 /** The click: a level and a sound for accent, beat and subdivision; and how it counts in. */
 export function ClickPanel({ session, onChange }: { session: Session; onChange: (click: Click) => void }) {
-  const { player } = useDesk()
+  const { player } = useChoice()
   const click = session.click
 
   async function hear() {

@@ -1,6 +1,6 @@
 import { useState } from 'react'
 import { useBackings } from '../api/queries'
-import { useDesk } from '../frame/SessionContext'
+import { useOpenSession } from '../desk/OpenSession'
 import { AskSheet } from '../signal/AskSheet'
 import { BackingLane } from './BackingLane'
 import { BackingPanel } from './BackingPanel'
@@ -14,7 +14,7 @@ import { useSong } from './useSong'
 
 /** What the song is: tempo map, sections, click, a track to play to. */
 export function SongStation() {
-  const { session } = useDesk()
+  const { session } = useOpenSession()
   const song = useSong()
   const acts = useBacking()
   const backing = useBackings(session.id).data?.at(-1)

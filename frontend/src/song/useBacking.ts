@@ -3,11 +3,11 @@ import { asForm, orSay, useAsking } from '../api/acts'
 import { type Backing, answered, api } from '../api/client'
 import { notice } from '../api/live'
 import { queryClient, refreshSong } from '../api/queries'
-import { useDesk } from '../frame/SessionContext'
+import { useOpenSession } from '../desk/OpenSession'
 
 /** Acts on backing tracks. */
 export function useBacking() {
-  const { session } = useDesk()
+  const { session } = useOpenSession()
   const [bringing, setBringing] = useState<string | null>(null)
   const { asked, dismiss, asking } = useAsking()
   const refresh = () => queryClient.invalidateQueries({ queryKey: ['backings', session.id] })

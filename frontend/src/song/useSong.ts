@@ -3,7 +3,7 @@ import { type Click, type Session, answered, api, madeFrom } from '../api/client
 import { notice } from '../api/live'
 import { newId } from '../api/newId'
 import { queryClient, refreshAlongBars } from '../api/queries'
-import { useDesk } from '../frame/SessionContext'
+import { useOpenSession } from '../desk/OpenSession'
 
 export interface TempoChange {
   bar: number
@@ -43,7 +43,7 @@ export function mapOf(session: Session): SongMap {
 
 /** Changes of the song; a question is shown where the server asks first. */
 export function useSong() {
-  const { session } = useDesk()
+  const { session } = useOpenSession()
   const { asked, dismiss, asking } = useAsking()
   const { inTurn, overtaken } = useTurns()
   const path = { path: { session_id: session.id } }

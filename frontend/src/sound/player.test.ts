@@ -1,5 +1,5 @@
 import { afterEach, beforeEach, expect, test, vi } from 'vitest'
-import { Player, amplitude } from './player'
+import { Player, amplitude, monoSound } from './player'
 
 interface Event {
   kind: 'set' | 'ramp'
@@ -7,26 +7,30 @@ interface Event {
   at: number
 }
 
+interface FakeSource {
+  buffer: { length: number; samples: Float32Array } | null
+  started?: [number, number]
+  stopped?: number
+  onended: (() => void) | null
+}
+
 /** As much of an audio context as the player uses; the clock stands until a test moves it. */
 class FakeContext {
   static newest: FakeContext
   currentTime = 1
   destination = {}
-  gains: { value: number; events: Event[] }[] = []
-  sources: {
-    started?: [number, number]
-    stopped?: number
-    loop: boolean
-    loopStart: number
-    loopEnd: number
-    onended: (() => void) | null
-  }[] = []
+  /** Those that lead out: one for each sound that runs. */
+  outputs: { value: number; events: Event[] }[] = []
+  sources: FakeSource[] = []
   constructor() {
     FakeContext.newest = this
   }
   resume = () => Promise.resolve()
-  decodeAudioData = (bytes: ArrayBuffer) =>
-    Promise.resolve({ duration: bytes.byteLength / 48_000, length: bytes.byteLength })
+  createChannelMerger = () => ({ connect: <Target>(target: Target) => target })
+  createBuffer(_: number, length: number) {
+    const samples = new Float32Array(length)
+    return { length, samples, copyToChannel: (from: Float32Array) => samples.set(from) }
+  }
   createGain() {
     const gain = {
       value: 1,
@@ -34,15 +38,17 @@ class FakeContext {
       setValueAtTime: (value: number, at: number) => void gain.events.push({ kind: 'set', value, at }),
       linearRampToValueAtTime: (value: number, at: number) => void gain.events.push({ kind: 'ramp', value, at }),
     }
-    this.gains.push(gain)
-    return { gain, connect: (target: unknown) => target }
+    return {
+      gain,
+      connect: (target: unknown) => {
+        if (target === this.destination) this.outputs.push(gain)
+        return target
+      },
+    }
   }
   createBufferSource() {
     const source = {
       buffer: null,
-      loop: false,
-      loopStart: 0,
-      loopEnd: 0,
       onended: null as (() => void) | null,
       started: undefined as [number, number] | undefined,
       stopped: undefined as number | undefined,
@@ -53,113 +59,144 @@ class FakeContext {
     this.sources.push(source)
     return source
   }
+  /** The frame of the file that sounds first in each of the pieces, and when. */
+  begins() {
+    return this.sources.map((source) => [source.buffer!.samples[0], source.started![0]] as const)
+  }
 }
 
-const RATE = 48_000
-const sounds = [
-  { key: 'mic', url: '/mic.wav', gainDb: 0, fromFrame: 96_000 },
-  { key: 'print', url: '/print.wav', gainDb: -6, fromFrame: 96_000 },
-]
+const RATE = 1_000
+const [FROM, FRAMES] = [96_000, 10_000]
+const soundOf = (key: string, from_frame = FROM, frames = FRAMES, gainDb = 0) =>
+  monoSound(key, { sound_url: `/${key}?kind=mic`, from_frame, frames }, gainDb)
+const sounds = [soundOf('mic'), soundOf('print', FROM, FRAMES, -6)]
+
+/** A file whose samples are their own numbers. */
+async function counting(address: string) {
+  const query = new URL(address, 'http://here').searchParams
+  const [from, frames] = [Number(query.get('from_frame')), Number(query.get('frames'))]
+  return new Response(Float32Array.from({ length: frames }, (_, index) => from + index).buffer)
+}
+
+const scheduled = () => new Promise((done) => setTimeout(done, 5))
+const asked = () => vi.mocked(fetch).mock.calls.map(([address]) => address as string)
 
 beforeEach(() => {
   vi.stubGlobal('AudioContext', FakeContext)
-  vi.stubGlobal(
-    'fetch',
-    vi.fn(async () => new Response(new ArrayBuffer(10 * RATE))),
-  )
+  vi.stubGlobal('fetch', vi.fn(counting))
 })
 afterEach(() => vi.unstubAllGlobals())
 
 test('all sounds start at the same instant and the same place, and one is heard', async () => {
   const player = new Player(RATE)
-  await player.play(sounds, 'print', 96_000 + RATE, null)
-  const { sources, gains } = FakeContext.newest
-  expect(sources.map((source) => source.started)).toEqual([sources[0]!.started, sources[0]!.started])
-  expect(sources[0]!.started![1]).toBe(1)
-  expect(gains.map((gain) => gain.value)).toEqual([0, amplitude(-6)])
+  await player.play(sounds, 'print', FROM + 1_000, null)
+  await scheduled()
+  const { outputs } = FakeContext.newest
+  const first = FakeContext.newest.begins().filter(([frame]) => frame === 1_000)
+  expect(first.length).toBe(2)
+  expect(first[0]![1]).toBe(first[1]![1])
+  expect(outputs.map((gain) => gain.value)).toEqual([0, amplitude(-6)])
   expect(player.state.playing).toBe(true)
+  player.stop()
+})
+
+test('of a long sound only the next seconds are fetched, and pieces follow each other on the sample', async () => {
+  const player = new Player(RATE)
+  await player.play([soundOf('mic', FROM, 3_600 * RATE)], 'mic', FROM, null)
+  await scheduled()
+  const begins = FakeContext.newest.begins()
+  expect(begins.map(([frame]) => frame)).toEqual([0, 2_000, 4_000])
+  for (const [frame, at] of begins) expect(RATE * (at - begins[0]![1])).toBeCloseTo(frame!, 6)
+  expect(asked().every((address) => address.endsWith('frames=2000'))).toBe(true)
+  player.stop()
 })
 
 test('a switch fades both at one instant that the audio thread has not reached yet', async () => {
   const player = new Player(RATE)
-  await player.play(sounds, 'mic', 96_000, null)
+  await player.play(sounds, 'mic', FROM, null)
   const context = FakeContext.newest
   context.currentTime = 2
   player.choose('print')
-  const [mic, print] = context.gains
+  const [mic, print] = context.outputs
   expect(mic!.events.map((event) => event.at)).toEqual(print!.events.map((event) => event.at))
   expect(mic!.events[0]!.at).toBeGreaterThan(2)
   expect(mic!.events.map((event) => event.value)).toEqual([1, 0])
   expect(print!.events.map((event) => event.value)).toEqual([0, amplitude(-6)])
   expect(player.state.heard).toBe('print')
+  player.stop()
 })
 
 test('switches that follow each other fast wait for one another and never jump', async () => {
   const player = new Player(RATE)
-  await player.play(sounds, 'mic', 96_000, null)
+  await player.play(sounds, 'mic', FROM, null)
   const context = FakeContext.newest
   for (const key of ['print', 'mic', 'print']) player.choose(key)
-  for (const { events } of context.gains) {
+  for (const { events } of context.outputs) {
     const times = events.map((event) => event.at)
     expect(times).toEqual([...times].sort((a, b) => a - b))
     // Each fade begins at the level at which the one before it ended.
     for (let index = 1; index < events.length; index++)
       if (events[index]!.kind === 'set') expect(events[index]!.value).toBe(events[index - 1]!.value)
   }
+  player.stop()
 })
 
-test('the place runs with the audio clock, and round in a loop', async () => {
+test('the place runs with the audio clock, and round in a loop whose pieces meet at its ends', async () => {
   const player = new Player(RATE)
-  await player.play(sounds, 'mic', 96_000, [96_000, 96_000 + 4 * RATE])
-  const { sources } = FakeContext.newest
-  expect([sources[0]!.loopStart, sources[0]!.loopEnd]).toEqual([0, 4])
-  FakeContext.newest.currentTime = sources[0]!.started![0] + 1.5
-  expect(player.frameNow()).toBe(96_000 + 1.5 * RATE)
-  FakeContext.newest.currentTime = sources[0]!.started![0] + 5
-  expect(player.frameNow()).toBe(96_000 + RATE)
+  await player.play(sounds, 'mic', FROM + 500, [FROM, FROM + 1_500])
+  await scheduled()
+  const begins = FakeContext.newest.begins().filter((_, index) => index % 2 === 0)
+  expect(begins.slice(0, 3).map(([frame]) => frame)).toEqual([500, 0, 0])
+  const start = begins[0]![1]
+  expect(begins.slice(0, 3).map(([, at]) => Math.round(RATE * (at - start)))).toEqual([0, 1_000, 2_500])
+  FakeContext.newest.currentTime = start + 0.5
+  expect(player.frameNow()).toBe(FROM + 1_000)
+  FakeContext.newest.currentTime = start + 1.25
+  expect(player.frameNow()).toBe(FROM + 250)
+  player.stop()
 })
 
 test('stopping keeps the place, fades out, and ends the sources after the fade', async () => {
   const player = new Player(RATE)
-  await player.play(sounds, 'mic', 96_000, null)
+  await player.play(sounds, 'mic', FROM, null)
+  await scheduled()
   const context = FakeContext.newest
   context.currentTime = context.sources[0]!.started![0] + 2
   player.stop()
-  expect(player.state).toMatchObject({ playing: false, frame: 96_000 + 2 * RATE })
-  const end = context.gains[0]!.events.at(-1)!
+  expect(player.state).toMatchObject({ playing: false, frame: FROM + 2 * RATE })
+  const end = context.outputs[0]!.events.at(-1)!
   expect(end.value).toBe(0)
   expect(context.sources[0]!.stopped).toBe(end.at)
 })
 
+test('it is over where the longest of the sounds is', async () => {
+  const player = new Player(RATE)
+  await player.play([soundOf('mic', FROM, 150), soundOf('print', FROM, 80)], 'mic', FROM, null)
+  await vi.waitFor(() => expect(player.state.playing).toBe(false))
+})
+
 test('what begins later than the chosen place waits for its own', async () => {
   const player = new Player(RATE)
-  await player.play(
-    [...sounds, { key: 'late', url: '/late.wav', gainDb: 0, fromFrame: 96_000 + RATE }],
-    'mic',
-    96_000,
-    null,
-  )
-  const { sources } = FakeContext.newest
-  expect(sources[2]!.started![0] - sources[0]!.started![0]).toBeCloseTo(1)
-  expect(sources[2]!.started![1]).toBe(0)
+  await player.play([...sounds, soundOf('late', FROM + 1_000)], 'mic', FROM, null)
+  await scheduled()
+  const starts = FakeContext.newest.begins().map(([, at]) => at)
+  expect(starts.some((at) => Math.abs(at - Math.min(...starts) - 1) < 1e-9)).toBe(true)
+  player.stop()
 })
 
 test('a file that is gone is said in the words of the server, and may come back', async () => {
   const player = new Player(RATE)
-  vi.stubGlobal(
-    'fetch',
-    vi.fn(async () => Response.json({ detail: 'take.wav is not in its folder any more' }, { status: 422 })),
+  vi.mocked(fetch).mockImplementation(async () =>
+    Response.json({ detail: 'take.wav is not in its folder any more' }, { status: 422 }),
   )
-  await player.play(sounds, 'mic', 96_000, null)
+  await player.play(sounds, 'mic', FROM, null)
   expect(player.state).toMatchObject({
     playing: false,
     loading: false,
     problem: 'take.wav is not in its folder any more',
   })
-  vi.stubGlobal(
-    'fetch',
-    vi.fn(async () => new Response(new ArrayBuffer(RATE))),
-  )
-  await player.play(sounds, 'mic', 96_000, null)
+  vi.mocked(fetch).mockImplementation((address) => counting(address as string))
+  await player.play(sounds, 'mic', FROM, null)
   expect(player.state).toMatchObject({ playing: true, problem: null })
+  player.stop()
 })

@@ -1,4 +1,5 @@
-import { SoundStream, type StreamedChannel } from './stream'
+import type { StreamedSound } from '../api/client'
+import { SoundStream, type StreamedChannel, endOf } from './stream'
 
 /**
  * Plays several versions of one stretch of sound at once and lets one be heard.
@@ -8,17 +9,17 @@ import { SoundStream, type StreamedChannel } from './stream'
  */
 export interface PlayerSound {
   key: string
-  url: string
+  channels: StreamedChannel[]
   gainDb: number
-  fromFrame: number
 }
 
-/** What sounds beside them, whatever of them is heard: other parts, backing tracks. It is fetched as it plays. */
-export interface BesideSound {
-  key: string
-  channels: StreamedChannel[]
-  fromFrame: number
-  toFrame: number
+/** What sounds beside them, whatever of them is heard: other parts, backing tracks. */
+export type BesideSound = Omit<PlayerSound, 'gainDb'>
+
+/** A sound of one channel, in both ears. */
+export function monoSound(key: string, sound: StreamedSound, gainDb: number): PlayerSound {
+  const { sound_url: url, from_frame: fromFrame, frames } = sound
+  return { key, channels: [{ url, fromFrame, frames, left: 1, right: 1 }], gainDb }
 }
 
 /** A click that counts in before the sounds begin. */
@@ -41,7 +42,7 @@ const SWITCH_S = 0.006
 // Fades are told to the audio thread this long ahead: told late, one of the two might begin a block after the other.
 const AHEAD_S = 0.012
 const START_S = 0.03
-const MOST_KEPT = 24
+const MOST_KEPT = 8
 const BESIDE = 'beside'
 
 export class Player {
@@ -128,16 +129,14 @@ export class Player {
       const context = this.audio()
       await context.resume()
       const counting = countIn ? await this.buffer(countIn.url) : null
-      const streams = beside.map(
-        (sound) =>
-          new SoundStream(context, this.rateHz, sound.channels, sound.fromFrame, sound.toFrame, (problem) => {
+      const all = [...sounds, ...beside.map((sound) => ({ ...sound, key: BESIDE }))]
+      const streams = all.map(
+        ({ channels }) =>
+          new SoundStream(context, this.rateHz, channels, loop, (problem) => {
             if (round === this.round) this.set({ problem: problem.message })
           }),
       )
-      const [buffers] = await Promise.all([
-        Promise.all(sounds.map((sound) => this.buffer(sound.url))),
-        Promise.all(streams.map((stream) => stream.prepare(fromFrame))),
-      ])
+      await Promise.all(streams.map((stream) => stream.prepare(fromFrame)))
       if (round !== this.round) return
       this.sounds = sounds
       this.beside = beside
@@ -149,61 +148,34 @@ export class Player {
       const startSample = counted + (countIn ? countIn.frames : 0)
       this.startedAt = startSample / this.rateHz
       if (counting) this.count(counting, counted / this.rateHz)
-      let longest: AudioBufferSourceNode | null = null
-      let longestEnd = -1
-      for (const [index, sound] of sounds.entries()) {
-        const buffer = buffers[index]!
+      for (const [index, stream] of streams.entries()) {
+        const { key } = all[index]!
         const gain = context.createGain()
-        const level = sound.key === this.state.heard ? amplitude(sound.gainDb) : 0
-        gain.gain.value = level
-        const source = context.createBufferSource()
-        source.buffer = buffer
-        if (loop) {
-          source.loop = true
-          source.loopStart = Math.max(0, (loop[0] - sound.fromFrame) / this.rateHz)
-          source.loopEnd = Math.min(buffer.duration, (loop[1] - sound.fromFrame) / this.rateHz)
-        }
-        source.connect(gain).connect(context.destination)
-        const offset = (fromFrame - sound.fromFrame) / this.rateHz
-        source.start(this.startedAt + Math.max(0, -offset), Math.max(0, Math.min(offset, buffer.duration)))
-        const end = sound.fromFrame + buffer.length
-        if (end > longestEnd) [longest, longestEnd] = [source, end]
-        this.running.push({ key: sound.key, gain, level, stop: (at) => stopped(source, at) })
-      }
-      for (const stream of streams) {
-        const gain = context.createGain()
-        const level = this.besideLevel()
+        const level = this.levelOf(key)
         gain.gain.value = level
         stream.output.connect(gain).connect(context.destination)
         stream.start(fromFrame, startSample)
-        this.running.push({ key: BESIDE, gain, level, stop: (at) => stream.stop(at) })
+        this.running.push({ key, gain, level, stop: (at) => stream.stop(at) })
       }
-      if (longest)
-        longest.onended = () => {
-          if (round === this.round && this.state.playing) this.stop()
-        }
-      else {
-        // The song by itself: it is over when the last of it is.
-        const last = Math.max(fromFrame, ...beside.map((sound) => sound.toFrame))
-        const left = this.startedAt - context.currentTime + (last - fromFrame) / this.rateHz
-        this.ending = setTimeout(() => round === this.round && this.stop(), 1000 * left)
-      }
+      if (!loop)
+        this.endAt(Math.max(fromFrame, ...(sounds.length ? sounds : beside).map(({ channels }) => endOf(channels))))
       this.set({ playing: true, loading: false })
     } catch (error) {
       if (round === this.round) this.set({ loading: false, playing: false, problem: (error as Error).message })
     }
   }
 
+  /** It is over where the longest of the sounds is; the song by itself where the last of it is. */
+  private endAt(frame: number) {
+    const round = this.round
+    const leftS = this.startedAt - this.audio().currentTime + (frame - this.startFrame) / this.rateHz
+    this.ending = setTimeout(() => round === this.round && this.stop(), 1000 * leftS)
+  }
+
   /** Hear another of the sounds that run: at once, at the same place. */
   choose(key: string) {
     this.set({ heard: key })
-    if (!this.state.playing) return
-    const sounds = new Map(this.sounds.map((sound) => [sound.key, sound]))
-    this.fade((other) => {
-      if (other === BESIDE) return this.besideLevel()
-      const sound = sounds.get(other)
-      return sound && other === key ? amplitude(sound.gainDb) : 0
-    })
+    if (this.state.playing) this.fade((other) => this.levelOf(other))
   }
 
   /** Hear what is chosen alone, or with what is beside it again. */
@@ -212,8 +184,11 @@ export class Player {
     if (this.state.playing && this.state.heard) this.choose(this.state.heard)
   }
 
-  private besideLevel() {
-    return this.state.alone ? 0 : amplitude(this.besideGainDb)
+  /** How loud one of those that run is. */
+  private levelOf(key: string) {
+    if (key === BESIDE) return this.state.alone ? 0 : amplitude(this.besideGainDb)
+    const sound = this.sounds.find((entry) => entry.key === key)
+    return sound && key === this.state.heard ? amplitude(sound.gainDb) : 0
   }
 
   private count(buffer: AudioBuffer, at: number) {

@@ -1,10 +1,13 @@
 /**
- * A sound that is fetched piece by piece while it plays: a song of any length begins at once and takes no more memory than a
+ * A sound that is fetched piece by piece while it plays: one of any length begins at once and takes no more memory than a
  * short one. Pieces lie on the audio clock's own samples, one right behind the other, so that no seam is heard.
  */
 export interface StreamedChannel {
-  /** Where its samples are, 32-bit floats; the first frame and how many are appended. */
+  /** Where its samples are, 32-bit floats; its first frame, counted from its own, and how many are appended. */
   url: string
+  /** Where on the session's time line it lies. */
+  fromFrame: number
+  frames: number
   left: number
   right: number
 }
@@ -14,6 +17,7 @@ const AHEAD_S = 5
 const LOOK_MS = 200
 
 export class SoundStream {
+  /** The frame of the session that is fetched next. */
   private next: number
   private timer: ReturnType<typeof setTimeout> | undefined
   private ended = false
@@ -21,17 +25,23 @@ export class SoundStream {
   private readonly sides: [GainNode, GainNode][]
   private readonly fetched = new Map<string, Promise<Float32Array<ArrayBuffer>>>()
   private readonly playing = new Set<AudioBufferSourceNode>()
+  private readonly fromFrame: number
+  private readonly toFrame: number
 
-  /** Frames count from the session's zero; `onProblem` is told once what goes wrong on the way. */
+  /**
+   * Frames count from the session's zero. One that goes round and round goes on at the first frame of `loop` behind its
+   * last, whatever of it is silent. `onProblem` is told once what goes wrong on the way.
+   */
   constructor(
     private readonly context: AudioContext,
     private readonly rateHz: number,
     private readonly channels: StreamedChannel[],
-    private readonly fromFrame: number,
-    private readonly toFrame: number,
+    private readonly loop: [number, number] | null,
     private readonly onProblem: (problem: Error) => void,
   ) {
-    this.next = fromFrame
+    this.fromFrame = loop ? loop[0] : Math.min(...channels.map((channel) => channel.fromFrame))
+    this.toFrame = loop ? loop[1] : endOf(channels)
+    this.next = this.fromFrame
     this.merger = context.createChannelMerger(2)
     this.sides = channels.map(({ left, right }) => {
       const sides = [left, right].map((value, side) => {
@@ -56,7 +66,7 @@ export class SoundStream {
 
   /** Sound from now on: `startFrame` of the session sounds on sample `startSample` of the audio clock. */
   start(startFrame: number, startSample: number) {
-    void this.pump(startFrame, startSample)
+    void this.pump(startSample + this.next - startFrame)
   }
 
   /** Let go; what sounds ends at a moment of the audio clock. */
@@ -66,22 +76,24 @@ export class SoundStream {
     for (const source of this.playing) source.stop(at)
   }
 
-  private async pump(startFrame: number, startSample: number) {
+  /** Schedule what is due within some seconds, from sample `due` of the audio clock on. */
+  private async pump(due: number) {
     try {
       while (!this.ended && this.next < this.toFrame) {
-        const due = startSample + this.next - startFrame
         if (due > (this.context.currentTime + AHEAD_S) * this.rateHz) break
         const samples = await this.piece(this.next)
         if (this.ended) return
         this.schedule(samples, due)
-        this.next += samples[0]!.length
+        const frames = samples[0]!.length
+        due += frames
+        this.next += frames
+        if (this.loop && this.next >= this.toFrame) this.next = this.fromFrame
       }
     } catch (error) {
       if (!this.ended) this.onProblem(error as Error)
       return
     }
-    if (!this.ended && this.next < this.toFrame)
-      this.timer = setTimeout(() => void this.pump(startFrame, startSample), LOOK_MS)
+    if (!this.ended && this.next < this.toFrame) this.timer = setTimeout(() => void this.pump(due), LOOK_MS)
   }
 
   private schedule(samples: Float32Array<ArrayBuffer>[], due: number) {
@@ -103,19 +115,26 @@ export class SoundStream {
   private piece(frame: number): Promise<Float32Array<ArrayBuffer>[]> {
     const frames = Math.min(Math.round(PIECE_S * this.rateHz), this.toFrame - frame)
     return Promise.all(
-      this.channels.map(({ url }) => {
-        const address = `${url}&from_frame=${frame}&frames=${frames}`
+      this.channels.map(({ url, fromFrame }) => {
+        const address = `${url}&from_frame=${frame - fromFrame}&frames=${frames}`
         let kept = this.fetched.get(address)
         if (!kept) {
           kept = fetchSamples(address)
           this.fetched.set(address, kept)
           // Only what comes next is kept.
-          if (this.fetched.size > 4) this.fetched.delete(this.fetched.keys().next().value!)
+          if (this.fetched.size > MOST_KEPT) this.fetched.delete(this.fetched.keys().next().value!)
         }
         return kept
       }),
     )
   }
+}
+
+const MOST_KEPT = 4
+
+/** The frame of the session behind the last that any of the channels has. */
+export function endOf(channels: StreamedChannel[]): number {
+  return Math.max(...channels.map((channel) => channel.fromFrame + channel.frames))
 }
 
 async function fetchSamples(address: string): Promise<Float32Array<ArrayBuffer>> {

@@ -3,7 +3,8 @@ import { useState } from 'react'
 import { orSay } from '../api/acts'
 import { type Cue, type Strip, answered, api } from '../api/client'
 import { queryClient } from '../api/queries'
-import { useDesk } from '../frame/SessionContext'
+import { useHearing } from '../desk/Hearing'
+import { useOpenSession } from '../desk/OpenSession'
 import { Button } from '../signal/Button'
 import { Rule } from '../signal/Rule'
 import { Sheet } from '../signal/Sheet'
@@ -13,7 +14,8 @@ const PLAIN: Strip = { gain_db: 0, pan: 0, muted: false }
 
 /** The listeners of the session, and what each of them hears. */
 export function CueSheet({ open, onClose }: { open: boolean; onClose: () => void }) {
-  const { session, hearing } = useDesk()
+  const { session } = useOpenSession()
+  const hearing = useHearing()
   const { cues, cue } = hearing
   const [naming, setNaming] = useState(false)
   if (!cues || !cue) return null

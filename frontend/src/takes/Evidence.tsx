@@ -3,7 +3,8 @@ import { useEffect, useMemo, useState, useSyncExternalStore } from 'react'
 import { orSay } from '../api/acts'
 import type { Finding, Session, Take } from '../api/client'
 import { useWave } from '../api/queries'
-import { useDesk } from '../frame/SessionContext'
+import { useChoice } from '../desk/Choice'
+import { useOpenSession } from '../desk/OpenSession'
 import { Button } from '../signal/Button'
 import { Sheet } from '../signal/Sheet'
 import { barBeat } from '../signal/format'
@@ -24,7 +25,8 @@ const HEIGHT = 104
 
 /** What was found, to see and to hear: the place drawn large, beside a take that has not got it. */
 export function Evidence({ evident, onClose }: { evident: Evident | null; onClose: () => void }) {
-  const { session, player: main } = useDesk()
+  const { session } = useOpenSession()
+  const { player: main } = useChoice()
   const player = useMemo(() => new Player(session.rate_hz), [session.rate_hz])
   const { playing } = useSyncExternalStore(player.subscribe, player.snapshot)
   const [heard, setHeard] = useState<string>()

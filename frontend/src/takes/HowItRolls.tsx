@@ -1,6 +1,9 @@
+import { useLive } from '../api/live'
 import { Radio, RadioGroup } from '@headlessui/react'
 import type { Section } from '../api/client'
-import { useDesk } from '../frame/SessionContext'
+import { useChoice } from '../desk/Choice'
+import { useOpenSession } from '../desk/OpenSession'
+import { useRolling } from '../desk/Rolling'
 import { Step } from '../signal/Step'
 import { Switch } from '../signal/Switch'
 import { barBeat, count } from '../signal/format'
@@ -9,7 +12,10 @@ const WAYS = ['once', 'loop', 'windows'] as const
 
 /** Once, loop or windows; where; what is heard before and after; again and again or not. */
 export function HowItRolls() {
-  const { session, rolling, sheet, sectionId } = useDesk()
+  const { session, sheet } = useOpenSession()
+  const { sectionId } = useChoice()
+  const rolling = useRolling()
+  const rolls = useLive((live) => live.rolling !== null)
   const { settings, setSettings } = rolling
   if (!settings) return null
   const section = sheet?.lines.find((line) => line.section.id === sectionId)?.section
@@ -31,7 +37,7 @@ export function HowItRolls() {
         onChange={roll}
         aria-label="How it rolls"
         className="mb-1.5 flex border-b border-rule"
-        disabled={rolling.rolling !== null}
+        disabled={rolls}
       >
         {WAYS.map((way) => (
           <Radio

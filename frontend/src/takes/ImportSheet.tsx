@@ -1,4 +1,4 @@
-import { useEffect, useState } from 'react'
+import { useState } from 'react'
 import { FormSheet } from '../signal/FormSheet'
 import { Glyph } from '../signal/Glyph'
 import { Pick } from '../signal/Pick'
@@ -25,7 +25,11 @@ export function ImportSheet({ asked, songBars, onClose, onBring }: ImportSheetPr
   const [kinds, setKinds] = useState<Kind[]>([])
   const [placing, setPlacing] = useState<Placing>('fitting')
   const [bar, setBar] = useState(1)
-  useEffect(() => setKinds(asked?.kinds ?? []), [asked])
+  const [of, setOf] = useState(asked)
+  if (of !== asked) {
+    setOf(asked)
+    setKinds(asked?.kinds ?? [])
+  }
   if (!asked) return null
 
   return (

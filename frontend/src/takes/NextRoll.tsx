@@ -1,6 +1,7 @@
 import type { Part, SheetLine } from '../api/client'
 import { useMonitoring } from '../api/queries'
-import { useDesk } from '../frame/SessionContext'
+import { useOpenSession } from '../desk/OpenSession'
+import { useRolling } from '../desk/Rolling'
 import { useWidth } from '../frame/useWidth'
 import { Glyph } from '../signal/Glyph'
 import { count, seconds } from '../signal/format'
@@ -8,7 +9,8 @@ import { isPrinted } from './printed'
 
 /** A section without takes: what the next roll will do, drawn to scale, and the button that does it. */
 export function NextRoll({ line }: { line: SheetLine }) {
-  const { session, part, rolling } = useDesk()
+  const { session, part } = useOpenSession()
+  const rolling = useRolling()
   const [width, box] = useWidth<HTMLDivElement>()
   const settings = rolling.settings
   const countIn = session.click.roll_count_in_bars
@@ -79,7 +81,7 @@ export function NextRoll({ line }: { line: SheetLine }) {
 
 /** The files that the next take of a part will be. */
 function FilesOf({ part }: { part: Part }) {
-  const { takes } = useDesk()
+  const { takes } = useOpenSession()
   const monitoring = useMonitoring(part.id).data
   const number = 1 + Math.max(0, ...takes.filter((take) => take.part_id === part.id).map((take) => take.number))
   const files = part.to_disk.map((step) => ({

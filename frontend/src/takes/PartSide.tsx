@@ -5,7 +5,7 @@ import type { SignalKind } from '../api/client'
 import { useLive } from '../api/live'
 import { useInterface, useMonitoring } from '../api/queries'
 import { RoomLeft } from '../frame/RoomLeft'
-import { useDesk } from '../frame/SessionContext'
+import { useOpenSession } from '../desk/OpenSession'
 import { count } from '../signal/format'
 import { CordCard, CordEnd } from './CordCard'
 import { HowItRolls } from './HowItRolls'
@@ -14,8 +14,8 @@ import { ToEars } from './ToEars'
 
 /** The armed part, its two cords, how it rolls, and for how long the disk holds out. */
 export function PartSide({ onFile, bringing }: { onFile: (files: FileList | null) => void; bringing: string | null }) {
-  const { session, part, arm, takes } = useDesk()
-  const { rolling } = useLive()
+  const { session, part, arm, takes } = useOpenSession()
+  const rolling = useLive((live) => live.rolling)
   const monitoring = useMonitoring(part?.id).data
   const offset = useInterface(session.id).data?.offset
   const file = useRef<HTMLInputElement>(null)

@@ -4,7 +4,8 @@ import { Link } from 'react-router'
 import type { Finding, Judged, SheetLine, Take } from '../api/client'
 import { playedSpan, useLive } from '../api/live'
 import { useJudged, useTuningDrift } from '../api/queries'
-import { useDesk } from '../frame/SessionContext'
+import { useChoice } from '../desk/Choice'
+import { useOpenSession } from '../desk/OpenSession'
 import { useWidth } from '../frame/useWidth'
 import { count } from '../signal/format'
 import { Evidence, type Evident } from './Evidence'
@@ -21,13 +22,14 @@ const HIGHEST_ROW = 84
 
 /** The chosen section, take by take: rows are takes, columns are phrases. */
 export function PhraseGrid({ onDetails }: { onDetails: () => void }) {
-  const { sheet, sectionId, takes, part } = useDesk()
+  const { sheet, takes, part } = useOpenSession()
+  const { sectionId } = useChoice()
   const acts = useTakeActs()
   const judged = useJudged(part?.id, sectionId)
   const [drift] = useTuningDrift(part?.id, takes.length, judged.isSuccess).data ?? []
   const [evident, setEvident] = useState<Evident | null>(null)
   const [width, box] = useWidth<HTMLElement>()
-  const { rolling } = useLive()
+  const rolling = useLive((live) => live.rolling)
   const line = sheet?.lines.find((entry) => entry.section.id === sectionId)
   const rows = line ? takes.filter((take) => line.take_ids.includes(take.id)) : []
   const sideBySide = useSideBySide(rows, line?.phrases ?? [])
@@ -161,6 +163,12 @@ function TakeRows({ rows, line, judged, width, sideBySide, onDetails, onEvidence
     useFlushSync: false,
   })
   useEffect(() => inSight.measure(), [inSight, height])
+  // The one that is meant is in sight, however it was chosen.
+  const { take } = useChoice()
+  const meant = rows.findIndex((row) => row.id === take?.id)
+  useEffect(() => {
+    if (meant >= 0) inSight.scrollToIndex(meant)
+  }, [inSight, meant])
   // Rows that come into sight soon are made in the time that is left between frames.
   const items = useDeferredValue(inSight.getVirtualItems()).filter((item) => item.index < rows.length)
   return (

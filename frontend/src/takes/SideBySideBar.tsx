@@ -1,6 +1,6 @@
 import type { Take } from '../api/client'
 import { useTones } from '../api/queries'
-import { useDesk } from '../frame/SessionContext'
+import { useOpenSession } from '../desk/OpenSession'
 import { Pick } from '../signal/Pick'
 import type { HeardAs } from './compared'
 import type { SideBySide } from './useSideBySide'
@@ -10,7 +10,7 @@ const LOUDEST_MIC = 'as recorded'
 /** What runs side by side: the takes by their number keys, and as what all of them are heard. */
 export function SideBySideBar({ rows, sideBySide }: { rows: Take[]; sideBySide: SideBySide }) {
   const { beside, heard, hear, setAs, close, waiting } = sideBySide
-  const { part } = useDesk()
+  const { part } = useOpenSession()
   const tones = useTones().data ?? []
   if (!beside) return null
   const taken = rows.filter((row) => beside.ids.includes(row.id))

@@ -3,8 +3,10 @@ import type { SheetLine, Take } from '../api/client'
 import { type RollState, type FrameRange, playedSpan, useLive } from '../api/live'
 import { useWave } from '../api/queries'
 import { useWidth } from '../frame/useWidth'
-import { useDesk } from '../frame/SessionContext'
-import { useFrame } from '../frame/useFrame'
+import { useChoice } from '../desk/Choice'
+import { useOpenSession } from '../desk/OpenSession'
+import { useTransport } from '../desk/Transport'
+import { useFrame } from '../desk/useFrame'
 import { count } from '../signal/format'
 import { loudest, wavePath } from '../wave/wavePath'
 import { PlanMarks } from './PlanMarks'
@@ -17,12 +19,13 @@ const WAVE_HEIGHT = 32
 
 /** The song written like a chart: one line a section, the recorded wave inside its measures. */
 export function SongSheet({ punching }: { punching: ReturnType<typeof usePunching> }) {
-  const { sheet, sectionId, chooseSection, takes, seek } = useDesk()
+  const { sheet, takes } = useOpenSession()
+  const { sectionId, chooseSection } = useChoice()
+  const { seek } = useTransport()
   const { settings, setRange, replace } = punching
   const [drag, setDrag] = useState<{ line: SheetLine; from: number; to: number } | null>(null)
-  const { rolling } = useLive()
+  const rolling = useLive((live) => live.rolling)
   const [width, box] = useWidth<HTMLElement>()
-  const frame = useFrame()
   const lines = (width > 0 && sheet?.lines) || []
   const longest = Math.max(1, ...lines.map((line) => line.bars.length))
   const barWidth = Math.floor((width - NAMES - 8) / longest)
@@ -32,8 +35,6 @@ export function SongSheet({ punching }: { punching: ReturnType<typeof usePunchin
       {lines.map((line) => {
         const chosen = line.section.id === sectionId
         const span = barWidth * line.bars.length
-        const inside = frame >= line.from_frame && frame < line.to_frame
-        const x = NAMES + ((frame - line.from_frame) / (line.to_frame - line.from_frame)) * span
         return (
           <div
             key={line.section.id}
@@ -88,17 +89,28 @@ export function SongSheet({ punching }: { punching: ReturnType<typeof usePunchin
               {drag?.line === line && dragged(drag, barWidth) && (
                 <Dragged line={line} range={dragged(drag, barWidth)!} span={span} />
               )}
-              {inside && (
-                <g>
-                  <path d={`M${x} 1 V${LINE - 1}`} stroke="var(--ink)" strokeWidth="2.5" />
-                  <path d={`M${x - 6} 1 h12 l-6 8Z`} fill="var(--ink)" />
-                </g>
-              )}
+              <Playhead line={line} span={span} />
             </svg>
           </div>
         )
       })}
     </section>
+  )
+}
+
+/** Where it rolls or sounds now, where that is in this line. */
+function Playhead({ line, span }: { line: SheetLine; span: number }) {
+  const x = useFrame((frame) =>
+    frame >= line.from_frame && frame < line.to_frame
+      ? Math.round(10 * (NAMES + ((frame - line.from_frame) / (line.to_frame - line.from_frame)) * span)) / 10
+      : null,
+  )
+  if (x === null) return null
+  return (
+    <g>
+      <path d={`M${x} 1 V${LINE - 1}`} stroke="var(--ink)" strokeWidth="2.5" />
+      <path d={`M${x - 6} 1 h12 l-6 8Z`} fill="var(--ink)" />
+    </g>
   )
 }
 
@@ -252,11 +264,30 @@ function RunWave({ take, from, to, x, width }: { take: Take; from: number; to: n
 }
 
 function GrowingWave({ line, span, rolling }: { line: SheetLine; span: number; rolling: RollState }) {
-  const { columns, framesPerColumn, meters } = useLive()
   const played = playedSpan(rolling)
   const from = Math.max(line.from_frame, played.from_frame)
   const to = Math.min(line.to_frame, played.to_frame)
-  if (from >= to || !meters) return null
+  return from < to && <GrowingIn line={line} span={span} rolling={rolling} from={from} to={to} />
+}
+
+/** What has grown of it until now, drawn with every meter. */
+function GrowingIn({
+  line,
+  span,
+  rolling,
+  from,
+  to,
+}: {
+  line: SheetLine
+  span: number
+  rolling: RollState
+  from: number
+  to: number
+}) {
+  const columns = useLive((live) => live.columns)
+  const framesPerColumn = useLive((live) => live.framesPerColumn)
+  const meters = useLive((live) => live.meters)
+  if (!meters) return null
   const perFrame = span / (line.to_frame - line.from_frame)
   const x = NAMES + (from - line.from_frame) * perFrame
   const mic = rolling.channels.findIndex((channel) => channel.kind === 'mic')

@@ -1,7 +1,10 @@
 import { Dialog, DialogPanel, DialogTitle } from '@headlessui/react'
 import { X } from 'lucide-react'
 import { useJudged } from '../api/queries'
-import { useDesk } from '../frame/SessionContext'
+import { useChoice } from '../desk/Choice'
+import { useOpenSession } from '../desk/OpenSession'
+import { useRolling } from '../desk/Rolling'
+import { useTransport } from '../desk/Transport'
 import { Glyph } from '../signal/Glyph'
 import { Verdict } from '../signal/Verdict'
 import { clock, level, seconds } from '../signal/format'
@@ -13,7 +16,10 @@ import { useTakeActs } from './useTakeActs'
 
 /** From the right: everything that is known of the chosen take. */
 export function TakeDrawer({ open, onClose, empty }: { open: boolean; onClose: () => void; empty: boolean }) {
-  const { take, comparison, heard, hear, rolling, session, sheet, sectionId, seek } = useDesk()
+  const { session, sheet } = useOpenSession()
+  const { take, comparison, heard, hear, sectionId } = useChoice()
+  const { seek } = useTransport()
+  const rolling = useRolling()
   const acts = useTakeActs()
   const judged = useJudged(open ? take?.part_id : undefined, sectionId).data?.takes.find(
     (entry) => entry.take_id === take?.id,

@@ -2,7 +2,8 @@ import { Star } from 'lucide-react'
 import { memo, useMemo } from 'react'
 import type { Finding, JudgedTake, SheetLine, Take } from '../api/client'
 import { useWave } from '../api/queries'
-import { useDesk } from '../frame/SessionContext'
+import { useChoice } from '../desk/Choice'
+import { useTransport } from '../desk/Transport'
 import { clock, signed } from '../signal/format'
 import type { Wave } from '../wave/loadWave'
 import { wavePath } from '../wave/wavePath'
@@ -42,7 +43,8 @@ export const TakeRow = memo(function TakeRow({
   onDetails,
   onEvidence,
 }: TakeRowProps) {
-  const { take: chosen, chooseTake, seek } = useDesk()
+  const { take: chosen, chooseTake } = useChoice()
+  const { seek } = useTransport()
   const acts = useTakeActs()
   const wave = useWave(take.id).data
   const on = chosen?.id === take.id
@@ -172,7 +174,7 @@ interface PhraseWavesProps {
 
 /** The waves of a take's phrases in one drawing: a drawing for each would cost as much as all the rest of a row. */
 function PhraseWaves({ take, wave, phrases, widths, height, bold }: PhraseWavesProps) {
-  const { comparison, heard } = useDesk()
+  const { comparison, heard } = useChoice()
   // The chosen take shows the channel that is heard; the others their microphone.
   const sound = bold ? comparison?.sounds.find((entry) => entry.key === heard && entry.wave_id === take.id) : undefined
   const mic = take.channels.findIndex((channel) => channel.kind === 'mic')

@@ -1,5 +1,5 @@
 import type { Take } from '../api/client'
-import { useDesk } from '../frame/SessionContext'
+import { useOpenSession } from '../desk/OpenSession'
 import { Button } from '../signal/Button'
 import { Typed } from '../signal/Typed'
 import { figure, readFigure } from '../signal/format'
@@ -13,7 +13,7 @@ const NOTES: [string, string][] = [
 
 /** Moving a take along the time line, all channels together; what was moved says so and can be put back. */
 export function TakeSlip({ take }: { take: Take }) {
-  const { session } = useDesk()
+  const { session } = useOpenSession()
   const acts = useTakeActs()
   const moved = take.slip_frames !== 0
 

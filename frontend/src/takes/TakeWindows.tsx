@@ -2,7 +2,7 @@ import { useState } from 'react'
 import type { Take } from '../api/client'
 import { type FrameRange } from '../api/live'
 import { useWave } from '../api/queries'
-import { useDesk } from '../frame/SessionContext'
+import { useOpenSession } from '../desk/OpenSession'
 import { barBeat } from '../signal/format'
 import { wavePath } from '../wave/wavePath'
 import { useTakeActs } from './useTakeActs'
@@ -14,7 +14,7 @@ const GRIP = 14
 
 /** All that was rolled, with what of it is used: the ends of a window can be dragged into the handles. */
 export function TakeWindows({ take }: { take: Take }) {
-  const { session } = useDesk()
+  const { session } = useOpenSession()
   const acts = useTakeActs()
   const wave = useWave(take.id).data
   const [dragged, setDragged] = useState<FrameRange[] | null>(null)

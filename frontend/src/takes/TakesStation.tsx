@@ -1,6 +1,8 @@
 import { useState } from 'react'
 import { Link } from 'react-router'
-import { useDesk } from '../frame/SessionContext'
+import { useChoice } from '../desk/Choice'
+import { useOpenSession } from '../desk/OpenSession'
+import { useRolling } from '../desk/Rolling'
 import { useKeys } from '../frame/useKeys'
 import { ImportSheet } from './ImportSheet'
 import { PartSide } from './PartSide'
@@ -13,12 +15,22 @@ import { useTakeActs } from './useTakeActs'
 
 /** Record passes and see what there is: the song as a chart, and the chosen section take by take. */
 export function TakesStation() {
-  const { session, part, sheet, takes, takesPending, rolling, take } = useDesk()
+  const { session, part, sheet, takes, takesPending } = useOpenSession()
+  const { take, sectionId, chooseTake } = useChoice()
+  const rolling = useRolling()
   const [details, setDetails] = useState(false)
   const bringIn = useImport()
   const punching = usePunching()
   const acts = useTakeActs()
+  const line = sheet?.lines.find((entry) => entry.section.id === sectionId)
+  const rows = line ? takes.filter((entry) => line.take_ids.includes(entry.id)) : []
+  const step = (by: number) => {
+    const next = rows[rows.findIndex((row) => row.id === take?.id) + by]
+    if (next) chooseTake(next.id)
+  }
   useKeys([
+    { key: 'ArrowDown', does: 'the take below', act: () => step(1) },
+    { key: 'ArrowUp', does: 'the take above', act: () => step(-1) },
     { key: 'w', does: 'punch in, punch out; window of what is heard or chosen', act: punching.press },
     { key: 's', does: 'star the take', act: () => take && acts.rate(take, 'starred') },
     { key: 'x', does: 'reject the take', act: () => take && acts.rate(take, 'struck') },

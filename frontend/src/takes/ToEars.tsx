@@ -5,7 +5,9 @@ import type { Monitoring, MonitoringView, SignalKind } from '../api/client'
 import { answered, api } from '../api/client'
 import { useLive } from '../api/live'
 import { queryClient, useMonitoring, useTones } from '../api/queries'
-import { useDesk } from '../frame/SessionContext'
+import { useChoice } from '../desk/Choice'
+import { useHearing } from '../desk/Hearing'
+import { useOpenSession } from '../desk/OpenSession'
 import { Pick } from '../signal/Pick'
 import { Switch } from '../signal/Switch'
 import { figure } from '../signal/format'
@@ -22,8 +24,11 @@ const SHORT: Record<string, string> = { converters: 'in/out', 'buffer in and out
 
 /** What goes to the ears: how the own playing is heard and when, the delay that comes of it, and the cue's levels. */
 export function ToEars() {
-  const { part, hearing, comparison, heard } = useDesk()
-  const { rolling, standingBy, meters } = useLive()
+  const { part } = useOpenSession()
+  const { comparison, heard } = useChoice()
+  const hearing = useHearing()
+  const rolling = useLive((live) => live.rolling)
+  const standingBy = useLive((live) => live.standingBy)
   const view = useMonitoring(part?.id).data
   const tones = useTones().data ?? []
   const [levels, setLevels] = useState(false)
@@ -136,9 +141,7 @@ export function ToEars() {
           {delay.parts.map((entry) => `${SHORT[entry.name] ?? entry.name} ${figure(entry.ms)}`).join(', ')}
         </p>
       )}
-      {meters?.monitor_load != null && meters.monitor_load > 0.8 && (
-        <p className="text-[12.5px] text-mic">! tone needs {figure(100 * meters.monitor_load, 0)} % of its time</p>
-      )}
+      <ToneLoad />
       {settings.hear !== 'nothing' && settings.when !== 'never' && hearing.listens && (
         <Switch
           className="mt-1 text-[13px]"
@@ -158,4 +161,11 @@ export function ToEars() {
       <CueSheet open={levels} onClose={() => setLevels(false)} />
     </CordCard>
   )
+}
+
+/** Told when the tone that is heard needs nearly all of the time that it has. */
+function ToneLoad() {
+  const share = useLive((live) => Math.round(100 * (live.meters?.monitor_load ?? 0)))
+  if (share <= 80) return null
+  return <p className="text-[12.5px] text-mic">! tone needs {share} % of its time</p>
 }

@@ -1,5 +1,5 @@
 import { answered, api } from '../api/client'
-import type { PlayerSound } from '../sound/player'
+import { monoSound } from '../sound/player'
 
 /** A channel by its name or kind, or the DI through a tone; null: as each take was recorded. */
 export type HeardAs = { channel: string } | { tone: string } | null
@@ -9,11 +9,6 @@ export async function compareTakes(ids: string[], [from_frame, to_frame]: [numbe
   const compared = await answered(
     api.GET('/api/takes/compared', { params: { query: { id: ids, from_frame, to_frame, ...as } } }),
   )
-  const sounds: PlayerSound[] = compared.sounds.map((sound) => ({
-    key: sound.take_id,
-    url: sound.audio_url,
-    gainDb: sound.gain_db,
-    fromFrame: compared.from_frame,
-  }))
+  const sounds = compared.sounds.map((sound) => monoSound(sound.take_id, sound, sound.gain_db))
   return { compared, sounds }
 }

@@ -3,7 +3,8 @@ import { formOf, orSay } from '../api/acts'
 import { answered, api } from '../api/client'
 import { notice } from '../api/live'
 import { refreshTakes } from '../api/queries'
-import { useDesk } from '../frame/SessionContext'
+import { useChoice } from '../desk/Choice'
+import { useOpenSession } from '../desk/OpenSession'
 
 export type Kind = 'di' | 'mic' | 'sim'
 export type Placing = 'fitting' | 'stamp' | 'sound' | 'bar'
@@ -16,7 +17,8 @@ export interface Incoming {
 
 /** Bringing in files: one becomes a take at once; of several it is asked first what they are. */
 export function useImport() {
-  const { session, part, chooseTake } = useDesk()
+  const { session, part } = useOpenSession()
+  const { chooseTake } = useChoice()
   const [bringing, setBringing] = useState<string | null>(null)
   const [asked, setAsked] = useState<Incoming | null>(null)
 

@@ -1,12 +1,16 @@
 import { useState } from 'react'
 import type { SheetLine } from '../api/client'
 import { type FrameRange, notice } from '../api/live'
-import { useDesk } from '../frame/SessionContext'
+import { useChoice } from '../desk/Choice'
+import { useOpenSession } from '../desk/OpenSession'
+import { useRolling } from '../desk/Rolling'
 import { barBeat } from '../signal/format'
 
 /** Ranges set by hand: dragged over the sheet, taken from a section, or pressed in and out while listening. */
 export function usePunching() {
-  const { session, rolling, player, sheet, sectionId } = useDesk()
+  const { session, sheet } = useOpenSession()
+  const { player, sectionId } = useChoice()
+  const rolling = useRolling()
   const { settings, setSettings } = rolling
   const [pressedIn, setPressedIn] = useState<number | null>(null)
 

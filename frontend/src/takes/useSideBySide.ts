@@ -2,7 +2,7 @@ import { useEffect, useState } from 'react'
 import { orSay } from '../api/acts'
 import type { ComparedTakes, Phrase, Take } from '../api/client'
 import { notice, useLive } from '../api/live'
-import { useDesk, usePlayer } from '../frame/SessionContext'
+import { useChoice, usePlayer } from '../desk/Choice'
 import { type KeyAct, useKeys } from '../frame/useKeys'
 import type { PlayerSound } from '../sound/player'
 import { type HeardAs, compareTakes } from './compared'
@@ -19,8 +19,8 @@ interface Beside {
 
 /** Takes of one phrase held against each other: they run together, and one of them is heard, as loud as the others. */
 export function useSideBySide(rows: Take[], phrases: Phrase[]) {
-  const { take: chosen, chooseTake, player, setHeardBeside } = useDesk()
-  const { rolling } = useLive()
+  const { take: chosen, chooseTake, player, setHeardBeside } = useChoice()
+  const rolling = useLive((live) => live.rolling)
   const { playing, loading, heard } = usePlayer()
   const [beside, setBeside] = useState<Beside | null>(null)
   const [waiting, setWaiting] = useState(false)
@@ -73,9 +73,7 @@ export function useSideBySide(rows: Take[], phrases: Phrase[]) {
   }, [saidAs])
 
   const left = Boolean(rolling) || !phrases.some((phrase) => phrase.from_frame === beside?.phrase.from_frame)
-  useEffect(() => {
-    if (beside && left) setBeside(null)
-  }, [beside, left])
+  if (beside && left) setBeside(null)
 
   const keys: KeyAct[] = beside
     ? [

@@ -2,14 +2,14 @@ import { orSay, turns } from '../api/acts'
 import { type Take, answered, api, madeFrom } from '../api/client'
 import { notice } from '../api/live'
 import { queryClient, refreshTakes } from '../api/queries'
-import { useDesk } from '../frame/SessionContext'
+import { useOpenSession } from '../desk/OpenSession'
 
 // One after the other, whichever row or drawer they come from.
 const { inTurn } = turns()
 
 /** What a person does with a take; the server can undo each act. */
 export function useTakeActs() {
-  const { session } = useDesk()
+  const { session } = useOpenSession()
 
   function show(changed: Take) {
     // A question under way will be answered with what was before.

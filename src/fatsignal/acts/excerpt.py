@@ -1,11 +1,9 @@
 """An excerpt of a material as a sound of its own: a channel as it is, or its DI through a tone."""
 
-import io
 from dataclasses import dataclass
 from functools import lru_cache
 
 import numpy as np
-import soundfile
 from numpy.typing import NDArray
 
 from fatsignal.core.clip import Clip, Samples
@@ -64,13 +62,6 @@ def _through(excerpt: Excerpt, tone_json: str, changed_ns: tuple[int, ...]) -> N
     chain = ToneChain(Tone.model_validate_json(tone_json), rate_hz=excerpt.rate_hz)
     wet = chain.process(np.concatenate((excerpt.samples(run_in), np.zeros(chain.latency_frames))))
     return wet[chain.latency_frames + run_in :].astype(np.float32)
-
-
-def as_wave(clip: Clip) -> bytes:
-    """A clip as a WAV of 32-bit floats."""
-    out = io.BytesIO()
-    soundfile.write(out, clip.samples, clip.rate_hz, format="WAV", subtype="FLOAT")
-    return out.getvalue()
 
 
 def loudness_and_peak(clip: Clip) -> tuple[float, float]:

@@ -82,6 +82,8 @@ class FilesReader(MaterialReader):
         super().__init__(material, self._channel)
         self._places = {(file.source_id, file.channel): file for file in files}
         self._gone_is_silent = gone_is_silent
+        # Whether a file was away that something was to be read from.
+        self.missed = False
         self._open: OrderedDict[Path, soundfile.SoundFile | None] = OrderedDict()
         self._one_at_a_time = threading.Lock()
 
@@ -122,7 +124,7 @@ class FilesReader(MaterialReader):
         except FileRefused:
             if not self._gone_is_silent:
                 raise
-            sound = None
+            sound, self.missed = None, True
         self._open[path] = sound
         if len(self._open) > _MOST_OPEN:
             _, oldest = self._open.popitem(last=False)

@@ -49,6 +49,7 @@ from fatsignal.web.routes import (
     waves,
 )
 from fatsignal.web.security import OnlyOurselves
+from fatsignal.web.sounds import PlayingMaterials
 from fatsignal.web.works import WorkDesk, keep_a_worker
 
 PAGES = Path(__file__).resolve().parents[3] / "frontend" / "dist"
@@ -104,6 +105,7 @@ async def _lifespan(app: FastAPI) -> AsyncIterator[None]:
     app.state.hub = hub = Hub()
     app.state.desk = desk = Desk(place, pool, hub)
     queue = make_queue(place.database_url)
+    app.state.playing = PlayingMaterials()
     app.state.works = works = WorkDesk(place, pool, queue, hub)
     tasks = []
     async with queue.open_async():

@@ -23,9 +23,11 @@ export function CheckFrame({
   acts: RigActs
   children?: React.ReactNode
 }) {
-  const { listening, rolling, engine, measuring, meters } = useLive()
+  const listening = useLive((live) => live.listening)
+  const rolling = useLive((live) => live.rolling)
+  const engine = useLive((live) => live.engine)
+  const measuring = useLive((live) => live.measuring)
   const mine = listening?.kind === kind
-  const done = mine && meters ? Math.min(1, meters.frame / listening.frames) : 0
   return (
     <section aria-label={title} className="flex min-h-0 grow flex-col overflow-y-auto border-t border-rule pt-3">
       <div className="flex items-center gap-5">
@@ -34,18 +36,7 @@ export function CheckFrame({
           <p className="text-[14px] text-pencil">{says}</p>
         </div>
         <div className="ml-auto flex items-center gap-3">
-          {mine && kind !== 'tuning' && (
-            <svg
-              width="120"
-              height="10"
-              role="progressbar"
-              aria-valuenow={Math.round(100 * done)}
-              aria-label={`${title} is listening`}
-            >
-              <path d="M0 5 H120" stroke="var(--rule)" strokeWidth="2" />
-              <path d={`M0 5 H${120 * done}`} stroke="var(--ink)" strokeWidth="6" />
-            </svg>
-          )}
+          {mine && kind !== 'tuning' && <Listened title={title} frames={listening.frames} />}
           {mine ? (
             <Button main onClick={() => void acts.stop()}>
               Stop and measure
@@ -70,5 +61,22 @@ export function CheckFrame({
       )}
       <div className="mt-2.5 min-h-0">{children}</div>
     </section>
+  )
+}
+
+/** How far the listening is. */
+function Listened({ title, frames }: { title: string; frames: number }) {
+  const done = useLive((live) => (live.meters ? Math.min(1, Math.round((120 * live.meters.frame) / frames) / 120) : 0))
+  return (
+    <svg
+      width="120"
+      height="10"
+      role="progressbar"
+      aria-valuenow={Math.round(100 * done)}
+      aria-label={`${title} is listening`}
+    >
+      <path d="M0 5 H120" stroke="var(--rule)" strokeWidth="2" />
+      <path d={`M0 5 H${120 * done}`} stroke="var(--ink)" strokeWidth="6" />
+    </svg>
   )
 }

@@ -191,7 +191,7 @@ function ChordList({
           >
             <span className="font-name font-semibold">{chord.name}</span>
             <span className="ml-2 text-[13px] text-pencil">
-              {clashes[index] === undefined ? kept[index]!.frets : `${figure(clashes[index]!)} ct`}
+              {clashes[index] === undefined ? kept[index]!.frets : `${figure(clashes[index])} ct`}
             </span>
           </button>
           <button

@@ -12,7 +12,8 @@ import type { LevelResult } from './results'
 
 /** Average and peak of every channel against the aim, and by how much to turn which knob. */
 export function LevelPanel({ check, acts, settable }: { check: Check | undefined; acts: RigActs; settable: boolean }) {
-  const { listening, meters } = useLive()
+  const listening = useLive((live) => live.listening)
+  const meters = useLive((live) => live.meters)
   const found = check?.result as LevelResult | undefined
   const wrong = found?.channels.filter((channel) => channel.turn_db !== 0) ?? []
   const turnAll = () => wrong.forEach((channel) => void acts.turn(channel.name, channel.turn_db))

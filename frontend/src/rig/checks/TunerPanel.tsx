@@ -1,14 +1,11 @@
 import { scaleLinear } from 'd3-scale'
-import { useEffect, useState } from 'react'
 import type { Check, Rig } from '../../api/client'
-import { type Pitch, useLive } from '../../api/live'
+import { useLive } from '../../api/live'
 import { useWidth } from '../../frame/useWidth'
 import { figure } from '../../signal/format'
 import type { RigActs } from '../useRigActs'
 import { CheckFrame } from './CheckFrame'
 import type { TuningResult } from './results'
-
-const KEPT_MS = 1500
 
 /** The tuner: finds the string by itself and is read from across the room. */
 export function TunerPanel({
@@ -22,8 +19,7 @@ export function TunerPanel({
   rig: Rig
   notes: string[]
 }) {
-  const { listening, pitch } = useLive()
-  const shown = useHeld(pitch)
+  const listening = useLive((live) => live.listening)
   const found = check?.result as TuningResult | undefined
   const retuned = rig.string_offsets_cents?.some((cents) => cents !== 0)
   const on = listening?.kind === 'tuning'
@@ -34,7 +30,7 @@ export function TunerPanel({
       title="Tuner"
       says={
         retuned
-          ? `Strings are aimed at what the chords want: ${rig.string_offsets_cents!.map((cents) => figure(cents)).join(' ')} cents.`
+          ? `Strings are aimed at what the chords want: ${rig.string_offsets_cents.map((cents) => figure(cents)).join(' ')} cents.`
           : 'Pluck one string after the other, and let each ring.'
       }
       button="Tune"
@@ -42,7 +38,7 @@ export function TunerPanel({
       acts={acts}
     >
       {on ? (
-        <Needle pitch={shown} notes={notes} />
+        <Needle notes={notes} />
       ) : found ? (
         <ol className="flex flex-wrap gap-3">
           {found.strings.map((string) => (
@@ -72,17 +68,9 @@ export function TunerPanel({
   )
 }
 
-/** The last thing that could be read, for a moment: a figure that vanishes with the note cannot be read. */
-function useHeld(pitch: Pitch | null): Pitch | null {
-  const [held, setHeld] = useState<{ pitch: Pitch; at: number } | null>(null)
-  useEffect(() => {
-    if (pitch?.note) setHeld({ pitch, at: performance.now() })
-  }, [pitch])
-  if (pitch?.note) return pitch
-  return held && performance.now() - held.at < KEPT_MS ? held.pitch : null
-}
-
-function Needle({ pitch, notes }: { pitch: Pitch | null; notes: string[] }) {
+/** Drawn with every reading, thirty times a second, and by itself. */
+function Needle({ notes }: { notes: string[] }) {
+  const pitch = useLive((live) => live.pitch)
   const [width, box] = useWidth<HTMLDivElement>()
   const cents = pitch?.cents ?? null
   const x = scaleLinear()

@@ -4,6 +4,7 @@ import asyncio
 from typing import TYPE_CHECKING, Annotated
 from uuid import UUID
 
+import numpy as np
 from fastapi import APIRouter, Query, Response
 from pydantic import BaseModel
 
@@ -15,6 +16,7 @@ from fatsignal.store import takes, tones
 from fatsignal.store.database import Connection
 from fatsignal.store.takes import Take, TakeChannel
 from fatsignal.web.context import Place, Pool
+from fatsignal.web.sounds import LONGEST_PIECE_FRAMES, StreamedSound, floats, streamed
 
 if TYPE_CHECKING:
     from fatsignal.acts.excerpt import Excerpt
@@ -26,14 +28,13 @@ MOST_COMPARED = 9
 LONGEST_S = 120.0
 
 
-class ComparedView(BaseModel):
-    """One take at the stretch; `gain_db` makes it as loud as the others. Its sound begins with the stretch."""
+class ComparedView(StreamedSound):
+    """One take at the stretch; `gain_db` makes it as loud as the others there."""
 
     take_id: UUID
     number: int
     channel: str
     position: int
-    audio_url: str
     gain_db: float
     loudness_lufs: float | None
 
@@ -71,29 +72,39 @@ async def compared(
         document = await _tone(conn, tone)
     measured = [loudness_and_peak(await asyncio.to_thread(sound_of, excerpt, document)) for _, _, excerpt in found]
     gains = matching_gains_db([lufs for lufs, _ in measured], [peak for _, peak in measured])
-    query = f"from_frame={from_frame}&to_frame={to_frame}" + (f"&tone={tone}" if tone else "")
+
+    def heard(take: Take, chosen: TakeChannel, excerpt: "Excerpt") -> StreamedSound:
+        if tone is None:
+            return streamed(excerpt.recorded.material, excerpt.wanted)
+        url = f"/api/takes/{take.id}/channels/{chosen.position}/through/{tone}"
+        return StreamedSound(
+            sound_url=f"{url}?stretch_from={from_frame}&stretch_to={to_frame}", from_frame=from_frame,
+            frames=to_frame - from_frame,
+        )  # fmt: skip
+
     return ComparedTakes(
         from_frame=from_frame, to_frame=to_frame,
         sounds=[
             ComparedView(
                 take_id=take.id, number=take.number, channel=chosen.name, position=chosen.position,
-                audio_url=f"/api/takes/{take.id}/channels/{chosen.position}/stretch?{query}",
-                gain_db=round(gain, 3), loudness_lufs=json_ready(lufs, digits=2),
+                **dict(heard(take, chosen, excerpt)), gain_db=round(gain, 3), loudness_lufs=json_ready(lufs, digits=2),
             )
-            for (take, chosen, _), gain, (lufs, _) in zip(found, gains, measured, strict=True)
+            for (take, chosen, excerpt), gain, (lufs, _) in zip(found, gains, measured, strict=True)
         ],
     )  # fmt: skip
 
 
 @router.get(
-    "/takes/{take_id}/channels/{position}/stretch", response_class=Response,
-    responses={200: {"content": {"audio/wav": {}}}},
+    "/takes/{take_id}/channels/{position}/through/{tone_id}", response_class=Response,
+    responses={200: {"content": {"application/octet-stream": {}}}},
 )  # fmt: skip
-async def stretch(
-    take_id: UUID, position: int, from_frame: From, to_frame: To, pool: Pool, place: Place, tone: ToneId = None
-) -> Response:
-    """A stretch of one channel as a WAV, through a tone where one is asked for."""
-    from fatsignal.acts.excerpt import as_wave, sound_of
+async def through(
+    take_id: UUID, position: int, tone_id: UUID, stretch_from: From, stretch_to: To,
+    from_frame: Annotated[int, Query(ge=0, le=1 << 40)], frames: Annotated[int, Query(ge=1, le=LONGEST_PIECE_FRAMES)],
+    pool: Pool, place: Place,
+) -> Response:  # fmt: skip
+    """Frames of a stretch of one channel through a tone, counted from the stretch's first; silent beyond its end."""
+    from fatsignal.acts.excerpt import sound_of
 
     async with pool.connection() as conn:
         take = await takes.get_take(conn, take_id)
@@ -101,10 +112,11 @@ async def stretch(
         chosen = next((each for each in channels if each.position == position), None)
         if chosen is None:
             raise NotFound("channel", position)
-        document = await _tone(conn, tone)
-    excerpt = _excerpt(place, take, channels, chosen, from_frame, to_frame)
+        document = await _tone(conn, tone_id)
+    excerpt = _excerpt(place, take, channels, chosen, stretch_from, stretch_to)
     clip = await asyncio.to_thread(sound_of, excerpt, document)
-    return Response(await asyncio.to_thread(as_wave, clip), media_type="audio/wav")
+    piece = clip.channel(0)[from_frame : from_frame + frames]
+    return floats(np.concatenate((piece, np.zeros(frames - len(piece)))), lasting=False)
 
 
 def _excerpt(

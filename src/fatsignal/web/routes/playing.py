@@ -4,40 +4,35 @@ import asyncio
 from typing import Annotated
 from uuid import UUID
 
-import numpy as np
-from fastapi import APIRouter, Query, Response
+from fastapi import APIRouter, Query, Request, Response
 from pydantic import BaseModel, Field
 
 from fatsignal.acts.find_material import find_playable
 from fatsignal.acts.play_beside import tracks_beside
+from fatsignal.core.clip import Samples
 from fatsignal.core.cue.mix import CueMix, gains_of
 from fatsignal.core.material.channels import ChannelKind, Wanted
 from fatsignal.errors import SettingRefused
 from fatsignal.files.material_files import MaterialOnDisk
 from fatsignal.store import cues, sessions
 from fatsignal.web.context import Place, Pool, Transaction
+from fatsignal.web.sounds import LONGEST_PIECE_FRAMES, PlayingMaterials, StreamedSound, floats, streamed
 
 router = APIRouter(prefix="/api", tags=["playing"])
 
-LONGEST_PIECE_FRAMES = 1 << 20
-Frame = Annotated[int, Query(ge=-(1 << 40), le=1 << 40)]
 
-
-class PlayedChannel(BaseModel):
+class PlayedChannel(StreamedSound):
     """One channel of a track, and how loud it is in the left and the right ear."""
 
-    sound_url: str = Field(description="Where its samples are; with `from_frame` and `frames` appended.")
     left: float
     right: float
 
 
 class PlayedTrack(BaseModel):
-    """What a part sounds like, or a backing track, between two frames of the song."""
+    """What a part sounds like, or a backing track."""
 
     key: str = Field(description="Its strip in a cue: a part's id, or that of a backing track.")
     part_id: UUID | None
-    from_frame: int
-    to_frame: int
     channels: list[PlayedChannel]
 
 
@@ -51,20 +46,15 @@ async def song(session_id: UUID, conn: Transaction, place: Place, cue_id: UUID |
     for track in tracks:
         sides: list[int | None] = [0, 1] if track.columns == 2 else [None]
         gains = gains_of(mix, [(track.key, side) for side in sides]) * 10 ** (track.gain_db / 20)
-        material = track.material
-        played.append(
-            PlayedTrack(
-                key=track.key, part_id=None if track.key.startswith("backing ") else UUID(track.key),
-                from_frame=material.first_frame, to_frame=material.first_frame + material.frames,
-                channels=[
-                    PlayedChannel(
-                        sound_url=_sound_url(material.id, material.fingerprint, wanted), left=float(left),
-                        right=float(right),
-                    )
-                    for wanted, (left, right) in zip(track.wanted, gains, strict=True)
-                ],
+        # Of a song, what is there is played.
+        channels = [
+            PlayedChannel(
+                **dict(streamed(track.material, wanted, gone_is_silent=True)), left=float(left), right=float(right)
             )
-        )  # fmt: skip
+            for wanted, (left, right) in zip(track.wanted, gains, strict=True)
+        ]
+        part_id = None if track.key.startswith("backing ") else UUID(track.key)
+        played.append(PlayedTrack(key=track.key, part_id=part_id, channels=channels))
     return played
 
 
@@ -73,31 +63,33 @@ async def song(session_id: UUID, conn: Transaction, place: Place, cue_id: UUID |
     responses={200: {"content": {"application/octet-stream": {}}}},
 )  # fmt: skip
 async def sound(
-    material_id: UUID, from_frame: Frame, frames: Annotated[int, Query(ge=1, le=LONGEST_PIECE_FRAMES)], pool: Pool,
-    place: Place, kind: Annotated[list[ChannelKind], Query(min_length=1)], name: str | None = None,
-    fingerprint: str | None = None,
+    material_id: UUID, from_frame: Annotated[int, Query(ge=-(1 << 40), le=1 << 40)],
+    frames: Annotated[int, Query(ge=1, le=LONGEST_PIECE_FRAMES)], pool: Pool, place: Place, request: Request,
+    kind: Annotated[list[ChannelKind], Query(min_length=1)], name: str | None = None, fingerprint: str | None = None,
+    gone_is_silent: bool = False,
 ) -> Response:  # fmt: skip
-    """Frames of the session of one channel of a material, as 32-bit floats (little-endian); silence where it has none.
+    """Frames of one channel of a material, as 32-bit floats (little-endian), counted from the material's own first.
 
-    With the `fingerprint` of its sound an answer may be kept: it never changes.
+    Where it has none, they are silent. A file that is gone is refused, or is silent where that is asked for. With the
+    `fingerprint` of its sound an answer may be kept: wherever in the song the material lies, it never changes.
     """
-    async with pool.connection() as conn:
-        found = await find_playable(conn, material_id, place.sessions_folder)
-    if fingerprint is not None and fingerprint != found.material.fingerprint:
-        raise SettingRefused("what this part sounds like has changed: play again")
-    data = await asyncio.to_thread(_read, found, Wanted(tuple(kind), name), from_frame, frames)
-    lasting = "private, max-age=86400, immutable" if fingerprint else "no-store"
-    return Response(
-        data, media_type="application/octet-stream", headers={"Cache-Control": lasting, "Content-Encoding": "identity"}
+    playing: PlayingMaterials = request.app.state.playing
+    found = playing.get(material_id, fingerprint) if fingerprint is not None else None
+    if found is None:
+        async with pool.connection() as conn:
+            found = await find_playable(conn, material_id, place.sessions_folder)
+        if fingerprint is not None and fingerprint != found.material.fingerprint:
+            raise SettingRefused("what this part sounds like has changed: play again")
+        playing.keep(found)
+    samples, whole = await asyncio.to_thread(
+        _read, found, Wanted(tuple(kind), name), from_frame, frames, gone_is_silent=gone_is_silent
     )
+    return floats(samples, lasting=fingerprint is not None and whole)
 
 
-def _read(found: MaterialOnDisk, wanted: Wanted, from_frame: int, frames: int) -> bytes:
-    with found.reader(gone_is_silent=True) as reader:
-        return reader.read(wanted, from_frame, frames).astype(np.dtype("<f4")).tobytes()
-
-
-def _sound_url(material_id: UUID, fingerprint: str, wanted: Wanted) -> str:
-    kinds = "&".join(f"kind={kind}" for kind in wanted.kinds)
-    named = f"&name={wanted.name}" if wanted.name else ""
-    return f"/api/materials/{material_id}/sound?fingerprint={fingerprint}&{kinds}{named}"
+def _read(
+    found: MaterialOnDisk, wanted: Wanted, from_frame: int, frames: int, *, gone_is_silent: bool
+) -> tuple[Samples, bool]:
+    """The samples, and whether all of them were there: silence in the place of a file that is away may pass."""
+    with found.reader(gone_is_silent=gone_is_silent) as reader:
+        return reader.read(wanted, found.material.first_frame + from_frame, frames), not reader.missed

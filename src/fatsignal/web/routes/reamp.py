@@ -10,7 +10,8 @@ from pydantic import BaseModel, Field
 
 import fatsignal
 from fatsignal.acts.find_material import find_material
-from fatsignal.core.material.channels import RecordedKind
+from fatsignal.acts.materials import material_of_print, material_of_take
+from fatsignal.core.material.channels import HEARD_FIRST, RecordedKind, Wanted, first_of
 from fatsignal.errors import ToneRefused
 from fatsignal.jobs.kinds.curves import CURVES_KIND
 from fatsignal.store import parts, prints, takes, tones, works
@@ -18,6 +19,7 @@ from fatsignal.store.database import Connection
 from fatsignal.store.prints import PrintState
 from fatsignal.web.context import Place, Pool, Transaction, Works
 from fatsignal.web.routes.takes import ChecksView
+from fatsignal.web.sounds import StreamedSound, streamed
 
 router = APIRouter(prefix="/api", tags=["re-amp"])
 
@@ -51,13 +53,12 @@ class NewPrint(BaseModel):
     tone_revision_id: UUID
 
 
-class SoundView(BaseModel):
+class SoundView(StreamedSound):
     """One sound of a comparison; `gain_db` brings it to the loudness of the others."""
 
     key: str
     name: str
     kind: RecordedKind
-    audio_url: str
     wave_id: UUID
     wave_channel: int
     loudness_lufs: float | None
@@ -74,6 +75,7 @@ class ComparisonView(BaseModel):
     frames: int
     rate_hz: int
     sounds: list[SoundView]
+    heard_first: str | None = Field(description="Key of the sound that is heard until another is chosen.")
 
 
 class SettingView(BaseModel):
@@ -169,17 +171,18 @@ async def stop_print(print_id: UUID, conn: Transaction) -> Response:
 
 
 @router.get("/takes/{take_id}/comparison")
-async def comparison(take_id: UUID, conn: Transaction) -> ComparisonView:
+async def comparison(take_id: UUID, conn: Transaction, place: Place) -> ComparisonView:
     """Everything that can be heard of a take, with the gains that make it equally loud."""
     from fatsignal.core.tone.matching import matching_gains_db
 
     take = await takes.get_take(conn, take_id)
     part = await parts.get_part(conn, take.part_id)
     channels = (await takes.channels_of(conn, [take_id]))[take_id]
+    recorded = material_of_take(take, channels, place.sessions_folder).material
     sounds = [
         SoundView(
             key=f"channel-{channel.position}", name=channel.name, kind=channel.kind,
-            audio_url=f"/api/takes/{take_id}/channels/{channel.position}/audio",
+            **dict(streamed(recorded, Wanted.exactly(channel.key))),
             wave_id=take_id, wave_channel=channel.position,
             loudness_lufs=channel.checks["loudness_lufs"], gain_db=0, spectrum_difference_db=None,
         )
@@ -189,10 +192,13 @@ async def comparison(take_id: UUID, conn: Transaction) -> ComparisonView:
     for print_ in await prints.list_prints(conn, part.session_id):
         if print_.material_id != take_id or print_.state != "ready" or print_.checks is None:
             continue
+        printed = material_of_print(
+            print_, first_frame=take.from_frame, rate_hz=take.rate_hz, sessions_folder=place.sessions_folder
+        ).material
         sounds.append(
             SoundView(
                 key=f"print-{print_.id}", name=f"{print_.tone_name}", kind="sim",
-                audio_url=f"/api/prints/{print_.id}/audio", wave_id=print_.id, wave_channel=0,
+                **dict(streamed(printed, Wanted())), wave_id=print_.id, wave_channel=0,
                 loudness_lufs=print_.checks["loudness_lufs"], gain_db=0,
                 spectrum_difference_db=print_.checks.get("spectrum_difference_db"), print_id=print_.id,
             )
@@ -201,9 +207,12 @@ async def comparison(take_id: UUID, conn: Transaction) -> ComparisonView:
     gains = matching_gains_db([sound.loudness_lufs for sound in sounds], peaks)
     for sound, gain_db in zip(sounds, gains, strict=True):
         sound.gain_db = round(gain_db, 3)
+    # As in the song: by a channel of its own; prints came later.
+    first = first_of(sounds[: len(channels)], HEARD_FIRST)
     return ComparisonView(
-        take_id=take_id, from_frame=take.from_frame, frames=take.frames, rate_hz=take.rate_hz, sounds=sounds
-    )
+        take_id=take_id, from_frame=take.from_frame, frames=take.frames, rate_hz=take.rate_hz, sounds=sounds,
+        heard_first=first.key if first else None,
+    )  # fmt: skip
 
 
 def _tone_view(revision: tones.ToneRevision) -> ToneView:

@@ -11,14 +11,14 @@ export function useHistory(sessionId: string) {
   const undo = () =>
     orSay(async () => {
       const now = await answered(api.POST('/api/sessions/{session_id}/undo', { params: path }))
-      notice(now.did ? `undone: ${now.did}` : 'there is nothing to undo')
+      notice(now.did ? `undone: ${now.did}` : 'there is nothing to undo', 'history')
       refreshAllSoon()
     })
 
   const redo = () =>
     orSay(async () => {
       const now = await answered(api.POST('/api/sessions/{session_id}/redo', { params: path }))
-      notice(now.did ? `done again: ${now.did}` : 'there is nothing to redo')
+      notice(now.did ? `done again: ${now.did}` : 'there is nothing to redo', 'history')
       refreshAllSoon()
     })
 

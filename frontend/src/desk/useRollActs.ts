@@ -1,40 +1,45 @@
+import { useMemo } from 'react'
 import { orSay, showThenPut } from '../api/acts'
 import { type RollSettings, type Take, answered, api } from '../api/client'
-import { liveState, notice, useLive } from '../api/live'
+import { live, notice } from '../api/live'
 import { queryClient, refreshTakes, useRollSettings } from '../api/queries'
-
-interface Rolled {
-  sessionId: string
-  sectionId: string | undefined
-  frameNow: () => number
-  before: () => void
-}
+import type { Player } from '../sound/player'
 
 /** Rolling, and what it is done with: all that the pedal, the deck and the keys do. */
-export function useRolling({ sessionId, sectionId, frameNow, before }: Rolled) {
-  const { rolling } = useLive()
+export function useRollActs(sessionId: string, sectionId: string | undefined, player: Player) {
   const settings = useRollSettings(sessionId).data
-  const path = { path: { session_id: sessionId } }
+  return useMemo(() => rollActs(sessionId, sectionId, player, settings), [sessionId, sectionId, player, settings])
+}
+
+function rollActs(
+  sessionId: string,
+  sectionId: string | undefined,
+  player: Player,
+  settings: RollSettings | undefined,
+) {
+  const params = { path: { session_id: sessionId } }
 
   function wanted() {
     const byHand = settings?.way === 'windows' && settings.windows.length === 0
     const here = settings?.from_here && settings.way !== 'loop'
     return {
       section_id: sectionId ?? null,
-      from_frame: here ? frameNow() : null,
+      from_frame: here ? player.frameNow() : null,
       way: byHand ? ('once' as const) : null,
       by_hand: byHand,
     }
   }
 
+  const silence = () => player.state.playing && player.stop()
+
   async function roll() {
-    before()
-    await answered(api.POST('/api/sessions/{session_id}/roll', { params: path, body: wanted() }))
+    silence()
+    await answered(api.POST('/api/sessions/{session_id}/roll', { params, body: wanted() }))
   }
 
   async function rollAgain() {
-    before()
-    const started = await answered(api.POST('/api/sessions/{session_id}/roll/again', { params: path, body: wanted() }))
+    silence()
+    const started = await answered(api.POST('/api/sessions/{session_id}/roll/again', { params, body: wanted() }))
     if (started.binned?.length) refreshTakes()
   }
 
@@ -44,17 +49,17 @@ export function useRolling({ sessionId, sectionId, frameNow, before }: Rolled) {
       true,
     )
     const said = targets.length === 1 ? `Take ${targets[0]!.number} is` : `${targets.length} takes are`
-    notice(`${said} in the bin; U brings ${targets.length === 1 ? 'it' : 'them'} back`)
+    notice(`${said} in the bin; U brings ${targets.length === 1 ? 'it' : 'them'} back`, 'history')
   }
 
   async function putIntoBin(take_ids: string[], binned: boolean) {
-    await answered(api.POST('/api/sessions/{session_id}/takes/bin', { params: path, body: { take_ids, binned } }))
+    await answered(api.POST('/api/sessions/{session_id}/takes/bin', { params, body: { take_ids, binned } }))
     refreshTakes()
   }
 
   const putSettings = (next: RollSettings) =>
     showThenPut(['roll-settings', sessionId], next, () =>
-      answered(api.PUT('/api/sessions/{session_id}/roll/settings', { params: path, body: next })),
+      answered(api.PUT('/api/sessions/{session_id}/roll/settings', { params, body: next })),
     )
 
   return {
@@ -67,16 +72,13 @@ export function useRolling({ sessionId, sectionId, frameNow, before }: Rolled) {
       }),
     rollOrStop: () =>
       void orSay(async () => {
-        if (!liveState().rolling) return roll()
-        await answered(api.DELETE('/api/sessions/{session_id}/roll', { params: path }))
+        if (!live.getState().rolling) return roll()
+        await answered(api.DELETE('/api/sessions/{session_id}/roll', { params }))
       }),
     binAndRoll: () => void orSay(rollAgain),
     punch: () =>
-      void orSay(
-        async () => void (await answered(api.POST('/api/sessions/{session_id}/roll/punch', { params: path }))),
-      ),
+      void orSay(async () => void (await answered(api.POST('/api/sessions/{session_id}/roll/punch', { params })))),
     bin: (...targets: Take[]) => void orSay(() => bin(targets)),
     unbin: (...ids: string[]) => void orSay(() => putIntoBin(ids, false)),
-    rolling,
   }
 }

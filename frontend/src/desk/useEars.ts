@@ -1,0 +1,102 @@
+import { useEffect, useMemo, useRef, useState } from 'react'
+import { orSay } from '../api/acts'
+import { type Cue, type CueMix, type Cues, answered, api } from '../api/client'
+import { useLive } from '../api/live'
+import { queryClient, useCues } from '../api/queries'
+import { Ears } from '../sound/ears'
+import type { Player } from '../sound/player'
+
+const CHOSEN_KEY = 'fatsignal.cue'
+
+/** Whose ears these are: the chosen cue, its mix, and listening to it. */
+export function useEars(sessionId: string, player: Player) {
+  const engine = useLive((live) => live.engine)
+  const ears = useMemo(() => new Ears(player.rateHz, () => player.audio()), [player])
+  const all = useCues(sessionId).data
+  const [chosen, setChosen] = useState(() => localStorage.getItem(CHOSEN_KEY))
+  const [wanted, setWanted] = useState(true)
+  const [trying, setTrying] = useState(false)
+  const cue = all?.cues.find((entry) => entry.id === chosen) ?? all?.cues[0]
+  const params = useMemo(() => ({ path: { session_id: sessionId } }), [sessionId])
+
+  useEffect(() => () => ears.close(), [ears])
+
+  const acts = useMemo(() => {
+    /** Listen, as soon as there is something to be heard; a browser lets sound out only after a press. */
+    async function listen() {
+      if (wanted && cue) await ears.open(cue.id)
+    }
+
+    async function stand(by: boolean) {
+      setTrying(by)
+      if (by) {
+        await listen()
+        await answered(api.POST('/api/sessions/{session_id}/standby', { params }))
+      } else await answered(api.DELETE('/api/sessions/{session_id}/standby', { params }))
+    }
+
+    return {
+      listen,
+      standAgain: () => void orSay(() => stand(true)),
+      chooseCue: (id: string) => {
+        localStorage.setItem(CHOSEN_KEY, id)
+        setChosen(id)
+        if (ears.state.on) void ears.open(id)
+      },
+      toggleListening: () => {
+        if (wanted) {
+          ears.close()
+          if (trying) void orSay(() => stand(false))
+        }
+        setWanted(!wanted)
+      },
+      toggleTrying: () => void orSay(() => stand(!trying)),
+    }
+  }, [ears, cue, wanted, trying, params])
+
+  // A browser lets sound out after the first press; from then on the ears are open, so that no count-in is missed.
+  const { listen, standAgain } = acts
+  useEffect(() => {
+    const pressed = () => void orSay(listen)
+    window.addEventListener('pointerdown', pressed)
+    window.addEventListener('keydown', pressed)
+    return () => {
+      window.removeEventListener('pointerdown', pressed)
+      window.removeEventListener('keydown', pressed)
+    }
+  }, [listen])
+
+  // An engine that was started anew stands by again.
+  const again = useRef(() => {})
+  useEffect(() => {
+    again.current = () => trying && standAgain()
+  }, [trying, standAgain])
+  useEffect(() => {
+    if (engine === 'ready') again.current()
+  }, [engine])
+
+  return useMemo(
+    () => ({
+      ...acts,
+      ears,
+      cues: all,
+      cue,
+      listens: wanted,
+      trying,
+      setMix: (of: Cue, changes: Partial<CueMix>) => void orSay(() => putMix(sessionId, of, changes)),
+    }),
+    [acts, ears, all, cue, wanted, trying, sessionId],
+  )
+}
+
+/** Show other levels at once, and put them. */
+async function putMix(sessionId: string, of: Cue, changes: Partial<CueMix>) {
+  const next = { ...of, mix: { ...of.mix, ...changes } }
+  queryClient.setQueryData<Cues>(
+    ['cues', sessionId],
+    (old) => old && { ...old, cues: old.cues.map((entry) => (entry.id === of.id ? next : entry)) },
+  )
+  await answered(
+    api.PUT('/api/cues/{cue_id}', { params: { path: { cue_id: of.id } }, body: { name: of.name, mix: next.mix } }),
+  )
+}
