@@ -1807,10 +1807,10 @@ export interface components {
              * @enum {string}
              */
             shape: "peak" | "low_shelf" | "high_shelf" | "low_cut" | "high_cut";
-            /** Frequency Hz */
+            /** frequency */
             frequency_hz: number;
             /**
-             * Gain Db
+             * gain
              * @default 0
              */
             gain_db: number;
@@ -2550,12 +2550,12 @@ export interface components {
              */
             kind: "gate";
             /**
-             * Threshold Dbfs
+             * threshold
              * @default -60
              */
             threshold_dbfs: number;
             /**
-             * Release Ms
+             * release
              * @default 90
              */
             release_ms: number;
@@ -2815,27 +2815,27 @@ export interface components {
              */
             kind: "coil" | "ribbon" | "condenser" | "pressure";
             /**
-             * Distance M
+             * distance
              * @default 0.05
              */
             distance_m: number;
             /**
-             * Off Centre M
+             * off centre
              * @default 0
              */
             off_centre_m: number;
             /**
-             * Angle Deg
+             * angle
              * @default 0
              */
             angle_deg: number;
             /**
-             * Gain Db
+             * gain
              * @default 0
              */
             gain_db: number;
             /**
-             * Flipped
+             * polarity turned
              * @default false
              */
             flipped: boolean;
@@ -4502,7 +4502,7 @@ export interface components {
              */
             kind: "trim";
             /**
-             * Gain Db
+             * out
              * @default 0
              */
             gain_db: number;

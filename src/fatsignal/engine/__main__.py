@@ -288,7 +288,7 @@ def _line(event: AnyEvent) -> bytes:
 
 
 def _warm_up() -> None:
-    """Load every kernel before audio rolls: half a second of a note, to no ears and no disk.
+    """Load every kernel before audio rolls: half a second of a note and every kind of block, to no ears and no disk.
 
     What is loaded only when a roll wants it holds that roll up.
     """
@@ -297,10 +297,12 @@ def _warm_up() -> None:
     import fatsignal.engine.captures  # noqa: F401
     from fatsignal.core.level.depth import WordPacker
     from fatsignal.core.level.limiter import Limiter
+    from fatsignal.core.tone.warm import warm_chains
     from fatsignal.engine.meter_window import FRAMES_PER_COLUMN, MeterWindow
     from fatsignal.rig.warm import warm
 
     played = warm()
+    warm_chains(rate_hz=48_000)
     meters, packers, limiter = MeterWindow(3), [WordPacker("24"), WordPacker("16")], Limiter(-3.0, rate_hz=48_000)
     for block in np.split(played.samples[: 8 * FRAMES_PER_COLUMN], 8):
         limiter.process(np.repeat(block[:, :1], 2, axis=1))

@@ -3,8 +3,6 @@
 from collections.abc import Callable, Iterator
 from pathlib import Path
 
-import numpy as np
-
 from fatsignal.core.clip import Samples
 from fatsignal.core.level.depth import Depth
 from fatsignal.core.material.channels import Wanted
@@ -35,7 +33,7 @@ def reamp_file(
 ) -> int:
     """Render `source` through `tone` into the new file `target`; returns its frames.
 
-    Each channel of the source (one or two) goes through a chain of its own. `on_progress` is told the share done,
+    A source of two channels goes through a chain of two. `on_progress` is told the share done,
     0 to 1; what it raises ends the rendering and leaves no file.
     """
     facts = facts_of(source)
@@ -45,17 +43,19 @@ def reamp_file(
         )
     rate = rate_hz or facts.rate_hz
     expected = max(1, round(facts.frames * rate / facts.rate_hz))
+    chain = ToneChain(tone, rate_hz=rate, oversample=oversample, channels=facts.channels)
     frames = 0
 
     def rendered() -> Iterator[Samples]:
         nonlocal frames
-        for block in _channels_through(source, tone, rate, facts.channels, oversample, threads):
+        dry = (block[:, 0] if facts.channels == 1 else block for block in read_blocks(source, rate_hz=rate))
+        for block in render_chunks(chain, dry, threads=threads):
             frames += len(block)
-            yield block
+            yield block.reshape(len(block), -1)
             if on_progress:
                 on_progress(min(1.0, frames / expected))
 
-    return write_sound(target, rendered(), rate_hz=rate, channels=facts.channels, depth=depth, note=note)
+    return write_sound(target, rendered(), rate_hz=rate, channels=chain.channels_out, depth=depth, note=note)
 
 
 def reamp_material(
@@ -68,27 +68,16 @@ def reamp_material(
     `reamp_file`.
     """
     material, frames = reader.material, 0
+    chain = ToneChain(tone, rate_hz=material.rate_hz)
 
     def rendered() -> Iterator[Samples]:
         nonlocal frames
-        chain = ToneChain(tone, rate_hz=material.rate_hz)
         for block in render_chunks(chain, reader.blocks(wanted), threads=threads):
             frames += len(block)
-            yield block[:, None]
+            yield block.reshape(len(block), -1)
             if on_progress:
                 on_progress(min(1.0, frames / max(1, material.frames)))
 
-    return write_sound(target, rendered(), rate_hz=material.rate_hz, channels=1, depth=depth, note=note)
-
-
-def _channels_through(
-    source: Path, tone: Tone, rate_hz: int, channels: int, oversample: int | None, threads: int
-) -> Iterator[Samples]:
-    """Blocks of all channels, each rendered by its own chain, joined again to equal length."""
-    wet = []
-    for index in range(channels):
-        chain = ToneChain(tone, rate_hz=rate_hz, oversample=oversample)
-        dry = (block[:, index] for block in read_blocks(source, rate_hz=rate_hz))
-        wet.append(render_chunks(chain, dry, threads=threads))
-    for blocks in zip(*wet, strict=True):
-        yield np.column_stack(blocks)
+    return write_sound(
+        target, rendered(), rate_hz=material.rate_hz, channels=chain.channels_out, depth=depth, note=note
+    )

@@ -12,7 +12,7 @@ from fatsignal.core.instrument.pickup import PICKUPS, Load, Pickup, PickupKind
 from fatsignal.core.mics.microphone import MIC_KINDS
 from fatsignal.core.mics.speakers import SPEAKERS
 from fatsignal.core.pitch.notes import parse_tuning
-from fatsignal.core.tone.document import Block, FirstStages, Power, ToneNetwork
+from fatsignal.core.tone.blocks import Block, FirstStages, Power, ToneNetwork
 from fatsignal.errors import SettingRefused
 
 MOST_MICS = 8

@@ -4,7 +4,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from fatsignal.core.pitch.notes import note_name
-from fatsignal.core.tone.document import Block
+from fatsignal.core.tone.blocks import Block
 from fatsignal.rig.interface import SimulatedInterface
 from fatsignal.rig.setup import DiPath, InputUse, RigSetup
 

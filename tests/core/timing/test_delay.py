@@ -3,8 +3,9 @@ import pytest
 
 from fatsignal.core.amp.filters import RationalFilter, cookbook_section
 from fatsignal.core.timing.delay import align
+from fatsignal.core.tone.blocks import SpeakerAndMics
 from fatsignal.core.tone.chain import ToneChain
-from fatsignal.core.tone.document import SpeakerAndMics, Tone
+from fatsignal.core.tone.document import Tone
 from fatsignal.core.tone.render import render
 from fatsignal.core.units import speed_of_sound_m_s
 from fatsignal.errors import SignalError

@@ -5,108 +5,20 @@ The JSON Schema of the open format is made from these models; `docs/formats.md` 
 
 import hashlib
 import json
-from typing import Annotated, Any, Literal
+from typing import Any, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, ValidationError
+from pydantic import Field, ValidationError
 
+from fatsignal.core.tone.blocks import Block
+from fatsignal.core.tone.blocks.block import TonePart
 from fatsignal.errors import ToneRefused
 
 FORMAT = "fatsignal.tone"
 MOST_BLOCKS = 24
 LARGEST_DOCUMENT_BYTES = 262_144
 
-Knob = Annotated[float, Field(ge=0, le=10, allow_inf_nan=False)]
 
-
-class _Part(BaseModel):
-    model_config = ConfigDict(extra="forbid", frozen=True, allow_inf_nan=False)
-
-
-class Gate(_Part):
-    """Closes between the notes."""
-
-    kind: Literal["gate"] = "gate"
-    threshold_dbfs: float = Field(-60, ge=-100, le=-10)
-    release_ms: float = Field(90, ge=5, le=2000)
-
-
-class Band(_Part):
-    """One equaliser section of the published cookbook."""
-
-    shape: Literal["peak", "low_shelf", "high_shelf", "low_cut", "high_cut"]
-    frequency_hz: float = Field(ge=20, le=20_000)
-    gain_db: float = Field(0, ge=-24, le=24)
-    q: float = Field(0.7071, ge=0.1, le=18)
-
-
-class Equaliser(_Part):
-    """Up to eight sections in a row."""
-
-    kind: Literal["equaliser"] = "equaliser"
-    bands: list[Band] = Field(min_length=1, max_length=8)
-
-
-class FirstStages(_Part):
-    """Triode stages with the drive control after the first."""
-
-    kind: Literal["first_stages"] = "first_stages"
-    stages: int = Field(2, ge=1, le=4)
-    drive: Knob = 5
-    bright: bool = False
-    voicing: Literal["warm", "tight"] = "warm"
-
-
-class ToneNetwork(_Part):
-    """The passive treble, middle and bass network."""
-
-    kind: Literal["tone_network"] = "tone_network"
-    network: Literal["scooped", "forward", "deep"] = "scooped"
-    bass: Knob = 5
-    middle: Knob = 5
-    treble: Knob = 5
-
-
-class Power(_Part):
-    """Phase splitter and push-pull stage; sag softens the supply, presence lifts the highs into it."""
-
-    kind: Literal["power"] = "power"
-    level: Knob = 5
-    sag: Knob = 3
-    presence: Knob = 5
-
-
-class Mic(_Part):
-    """A microphone in front of the speaker."""
-
-    kind: Literal["coil", "ribbon", "condenser", "pressure"]
-    distance_m: float = Field(0.05, ge=0.01, le=3)
-    off_centre_m: float = Field(0.0, ge=-0.3, le=0.3)
-    angle_deg: float = Field(0.0, ge=-90, le=90)
-    gain_db: float = Field(0.0, ge=-40, le=20)
-    flipped: bool = False
-
-
-class SpeakerAndMics(_Part):
-    """Loudspeaker and the microphones that hear it, mixed to one channel."""
-
-    kind: Literal["speaker"] = "speaker"
-    speaker: Literal["1x12 open", "4x12 closed", "1x15 bass"] = "1x12 open"
-    mics: list[Mic] = Field(min_length=1, max_length=4)
-
-
-class Trim(_Part):
-    """Level at the end."""
-
-    kind: Literal["trim"] = "trim"
-    gain_db: float = Field(0, ge=-60, le=40)
-
-
-Block = Annotated[
-    Gate | Equaliser | FirstStages | ToneNetwork | Power | SpeakerAndMics | Trim, Field(discriminator="kind")
-]
-
-
-class Tone(_Part):
+class Tone(TonePart):
     """A whole tone. `full_scale_v` is the voltage at the jack that reads 0 dBFS in the DI."""
 
     format: Literal["fatsignal.tone"] = "fatsignal.tone"

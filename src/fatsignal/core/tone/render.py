@@ -3,22 +3,24 @@
 import queue
 import threading
 import time
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Iterable, Iterator
 
 import numpy as np
 
 from fatsignal.core.clip import Samples, check_finite
-from fatsignal.core.tone.chain import ToneChain
+from fatsignal.core.tone.blocks.block import Channels
+from fatsignal.core.tone.chain import Run, ToneChain, separate, together
 
 CHUNK_FRAMES = 16_384
 _AHEAD_CHUNKS = 4
 
-Step = Callable[[Samples], Samples]
-
 
 def render(chain: ToneChain, signal: Samples) -> Samples:
-    """Run all of `signal`, shape (frames,), through a fresh chain; as long as the input, and aligned with it."""
-    return np.concatenate([np.zeros(0), *render_chunks(chain, [signal])])
+    """Run all of `signal` through a fresh chain; as long as the input, and aligned with it. Shapes are as in
+    `ToneChain.process`.
+    """
+    nothing = together((np.zeros(0),) * chain.channels_out)
+    return np.concatenate([nothing, *render_chunks(chain, [signal])])
 
 
 def render_chunks(chain: ToneChain, chunks: Iterable[Samples], *, threads: int = 2) -> Iterator[Samples]:
@@ -28,25 +30,26 @@ def render_chunks(chain: ToneChain, chunks: Iterable[Samples], *, threads: int =
     neighbouring chunks; the samples are the same.
     """
     to_drop = chain.latency_frames
-    for processed in _run(chain.steps, _flushed(chunks, chain.latency_frames), threads):
+    for channels in _run(chain.steps, map(separate, _flushed(chunks, chain)), threads):
+        processed = together(channels)
         dropped = min(to_drop, len(processed))
         to_drop -= dropped
         if dropped < len(processed):
             yield processed[dropped:]
 
 
-def _flushed(chunks: Iterable[Samples], latency_frames: int) -> Iterator[Samples]:
+def _flushed(chunks: Iterable[Samples], chain: ToneChain) -> Iterator[Samples]:
     for chunk in chunks:
         if len(chunk):
             check_finite(chunk)
             whole = np.ascontiguousarray(chunk, dtype=np.float64)
             # Pieces whose signals at the inner rate stay in the processor's own memory.
             yield from (whole[start : start + CHUNK_FRAMES] for start in range(0, len(whole), CHUNK_FRAMES))
-    if latency_frames:
-        yield np.zeros(latency_frames)
+    if chain.latency_frames:
+        yield together((np.zeros(chain.latency_frames),) * chain.channels_in)
 
 
-def _run(steps: list[Step], chunks: Iterator[Samples], threads: int) -> Iterator[Samples]:
+def _run(steps: list[Run], chunks: Iterator[Channels], threads: int) -> Iterator[Channels]:
     first = next(chunks, None)
     if first is None:
         return
@@ -65,18 +68,18 @@ def _run(steps: list[Step], chunks: Iterator[Samples], threads: int) -> Iterator
     yield from _two_halves(steps[:cut], steps[cut:], chunks)
 
 
-def _through(steps: list[Step], chunk: Samples) -> Samples:
+def _through(steps: list[Run], chunk: Channels) -> Channels:
     for step in steps:
         chunk = step(chunk)
     return chunk
 
 
-def _two_halves(front: list[Step], back: list[Step], chunks: Iterator[Samples]) -> Iterator[Samples]:
+def _two_halves(front: list[Run], back: list[Run], chunks: Iterator[Channels]) -> Iterator[Channels]:
     """The front half in a thread of its own, the back half in the caller's."""
-    handover: queue.Queue[Samples | BaseException | None] = queue.Queue(maxsize=_AHEAD_CHUNKS)
+    handover: queue.Queue[Channels | BaseException | None] = queue.Queue(maxsize=_AHEAD_CHUNKS)
     abandoned = threading.Event()
 
-    def offer(item: Samples | BaseException | None) -> bool:
+    def offer(item: Channels | BaseException | None) -> bool:
         while not abandoned.is_set():
             try:
                 handover.put(item, timeout=0.1)

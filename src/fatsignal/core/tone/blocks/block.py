@@ -1,0 +1,161 @@
+"""What a kind of tone block is: a document with limits, what runs it, its curve, its words.
+
+A kind is one module beside this one: a class of `ToneBlock` with its fields. `blocks/__init__.py` lists them.
+"""
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from typing import Annotated, Any, ClassVar, Literal, Protocol
+
+import numpy as np
+from pydantic import BaseModel, ConfigDict, Field
+
+from fatsignal.core.clip import Samples
+
+# One array of shape (frames,) for each channel: one or two.
+Channels = tuple[Samples, ...]
+
+# Where curves over frequency are computed, and the level of a sine at the input for curves over level.
+FREQUENCY_HZ = np.geomspace(40.0, 12_000.0, 72)
+LEVEL_DBFS = np.linspace(-54.0, 0.0, 28)
+# What makes partials runs at about this rate.
+INNER_RATE_HZ = 192_000
+_PROBE_HZ = 400.0
+_PROBE_PERIODS = 6
+
+
+class Runner(Protocol):
+    """Anything that turns the samples of one channel into samples and remembers where it was."""
+
+    late_frames: int
+
+    def process(self, signal: Samples) -> Samples:
+        """Process `signal`, shape (frames,); the answer is `late_frames` late."""
+        ...
+
+
+class Step(Protocol):
+    """A step of a chain: all of its channels at once."""
+
+    late_frames: int
+    channels_out: int
+
+    def process(self, channels: Channels) -> Channels:
+        """Process as many frames of every channel; the answer is `late_frames` late."""
+        ...
+
+
+class ChannelByChannel:
+    """Each channel through a runner of its own."""
+
+    def __init__(self, runners: Sequence[Runner]) -> None:
+        self._runners = runners
+        self.channels_out = len(runners)
+        self.late_frames = max(runner.late_frames for runner in runners)
+
+    def process(self, channels: Channels) -> Channels:
+        return tuple(runner.process(signal) for runner, signal in zip(self._runners, channels, strict=True))
+
+
+@dataclass(frozen=True, slots=True)
+class Operating:
+    """What a block runs at: its rate, and the voltage that full scale stands for."""
+
+    rate_hz: int
+    full_scale_v: float
+
+
+@dataclass(frozen=True, slots=True)
+class Curve:
+    """What a block does: its response over frequency, or the level it gives over the level it gets; y in dB."""
+
+    axis: Literal["frequency", "level", "none"]
+    x: Samples
+    y: Samples
+
+
+NO_CURVE = Curve("none", np.zeros(0), np.zeros(0))
+
+
+def setting(
+    default: Any, *, label: str = "", unit: str = "", low: float | None = None, high: float | None = None,
+    step: float | None = None, even: Literal["steps", "ratios"] = "steps",
+) -> Any:  # fmt: skip
+    """A field that a person sets: what it is called, its unit, its limits, the least step, and whether its rule is even
+    in steps or in ratios. All of it stands in the JSON Schema of the format.
+    """
+    extra: dict[str, Any] = {"unit": unit, "even": even, **({} if step is None else {"step": step})}
+    return Field(default, ge=low, le=high, title=label or None, json_schema_extra=extra)
+
+
+Knob = Annotated[float, Field(allow_inf_nan=False)]
+
+
+def knob(default: float) -> Any:
+    """A rotary control without a unit, from 0 to 10."""
+    return setting(default, low=0, high=10, step=0.1)
+
+
+class TonePart(BaseModel):
+    """Anything in a tone document."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True, allow_inf_nan=False)
+
+
+class ToneBlock(TonePart):
+    """One block of a tone. Signals between blocks are volts."""
+
+    # What it is called.
+    TITLE: ClassVar[str]
+    # Whether it makes new partials: such blocks run at the higher rate.
+    MAKES_PARTIALS: ClassVar[bool] = False
+
+    @classmethod
+    def example(cls) -> "ToneBlock":
+        """One with usual values: what an engine warms up with, and what an added block begins as."""
+        return cls()
+
+    def runners(self, at: Operating) -> list[Runner]:
+        """What runs one channel of it, in order."""
+        raise NotImplementedError
+
+    def steps(self, at: Operating, channels: int) -> list[Step]:
+        """What runs so many channels of it, in order; a kind that mixes or widens them has steps of its own."""
+        each = [self.runners(at) for _ in range(channels)]
+        return [ChannelByChannel(runners) for runners in zip(*each, strict=True)]
+
+    def curve(self, full_scale_v: float) -> Curve:
+        """What it does."""
+        raise NotImplementedError
+
+    def values(self) -> list[tuple[str, str]]:
+        """What is set, as label and value with its unit."""
+        return self.said(*(name for name in type(self).model_fields if name != "kind"))
+
+    def said(self, *names: str) -> list[tuple[str, str]]:
+        """Some of its settings in words."""
+        return [self._said(name) for name in names]
+
+    def _said(self, name: str) -> tuple[str, str]:
+        field, value = type(self).model_fields[name], getattr(self, name)
+        extra = field.json_schema_extra
+        unit = str(extra.get("unit", "")) if isinstance(extra, dict) else ""
+        if isinstance(value, bool):
+            shown = "on" if value else "off"
+        else:
+            shown = f"{value:g}" if isinstance(value, float | int) else str(value)
+        return field.title or name.replace("_", " "), f"{shown} {unit}".strip()
+
+
+def driven(run: Callable[[], Sequence[Runner]], *, input_v: float) -> Curve:
+    """Levels that a sine of each input level leaves with, dB against the highest; fresh `run`ners for each."""
+    frames = round(_PROBE_PERIODS * INNER_RATE_HZ / _PROBE_HZ)
+    probe = np.sin(2 * np.pi * _PROBE_HZ * np.arange(frames) / INNER_RATE_HZ)
+    levels = []
+    for level_dbfs in LEVEL_DBFS:
+        signal = input_v * 10 ** (level_dbfs / 20) * probe
+        for runner in run():
+            signal = runner.process(signal)
+        levels.append(20 * np.log10(float(np.std(signal[frames // 2 :])) + 1e-9))
+    out = np.array(levels)
+    return Curve("level", LEVEL_DBFS, out - out.max())
