@@ -28,7 +28,7 @@ from fatsignal.rig.computer import drum_loop
 from fatsignal.rig.pace import Pace
 from fatsignal.rig.setup import RigSetup
 from fatsignal.rig.simulated import SimulatedRig
-from fatsignal.rig.situations import check_tempo, situation
+from fatsignal.rig.situations import Situation, check_tempo, situation
 from fatsignal.rig.source import Block, InputChannel
 
 RATE_HZ, SECONDS, TIMES = 48_000, 30.0, 3
@@ -56,10 +56,11 @@ class Recorded:
         pass
 
 
-def played(kind: str, seconds: float) -> Samples:
+def played(happening: Situation, seconds: float) -> Samples:
     setup = RigSetup()
-    happening = situation(kind, setup, rate_hz=RATE_HZ, seconds=seconds, seed=1)  # type: ignore[arg-type]
-    rig = SimulatedRig(setup, happening, pace=Pace(0), block_frames=4096)
+    rig = SimulatedRig(
+        setup, situation(happening, setup, rate_hz=RATE_HZ, seconds=seconds, seed=1), pace=Pace(0), block_frames=4096
+    )
     blocks = []
     while (block := rig.read_block()) is not None:
         blocks.append(block.samples)
@@ -70,7 +71,8 @@ def listening_share(samples: Samples, *, tuner: bool) -> float:
     """CPU seconds of a listening that writes, meters and, if asked, tunes, over the seconds that it heard."""
     with tempfile.TemporaryDirectory() as folder:
         order = ListenOrder(
-            roll_id=uuid4(), session_id=uuid4(), kind="tuning" if tuner else "level", folder=Path(folder) / "x",
+            roll_id=uuid4(), session_id=uuid4(), kind="tuning" if tuner else "level",
+            happening="string by string" if tuner else "loudest", follows_pitch=tuner, folder=Path(folder) / "x",
             stem="x", rate_hz=RATE_HZ, tempo=check_tempo(RATE_HZ), from_frame=0, to_frame=len(samples), seed=1,
             setup=RigSetup(),
         )  # fmt: skip
@@ -90,7 +92,8 @@ def times_real_time(check: Callable[[], object], seconds: float) -> float:
 
 
 def main() -> None:
-    strings, strokes, rest = (played(kind, SECONDS) for kind in ("tuning", "level", "noise"))
+    happenings: tuple[Situation, ...] = ("string by string", "loudest", "hands off")
+    strings, strokes, rest = (played(each, SECONDS) for each in happenings)
     listening_share(strings[: 2 * RATE_HZ], tuner=True)
     plain, tuned = (min(listening_share(strings, tuner=tuner) for _ in range(TIMES)) for tuner in (False, True))
     print(f"writing and metering three channels: {100 * plain:.1f} % of a core; with the tuner {100 * tuned:.1f} %")

@@ -31,8 +31,8 @@ ROLLED_S = 8
 TAKES, MINUTES, RATE_HZ = 20, 3, 48_000
 TEMPO = TempoMap.steady(104, rate_hz=RATE_HZ)
 SONG = [SongSection(uuid4(), f"Part {number + 1}", 1 + 8 * number, 8, 2) for number in range(10)]
-# React tells this hook of every commit. Where a part of the page was left alone, its children are those of before; of the
-# others a component that was drawn has the first of its flags set.
+# React tells this hook of every commit. Where a part of the page was left alone, its children are those of before; of
+# the others a component that was drawn has the first of its flags set.
 HOOK = """
   window.drawn = { commits: 0, components: 0 }
   const PERFORMED = 1, FUNCTIONS = new Set([0, 11, 14, 15])

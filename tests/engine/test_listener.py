@@ -4,6 +4,7 @@ import numpy as np
 import pytest
 import soundfile
 
+from fatsignal.acts.checks import CHECKS
 from fatsignal.core.timing.latency import measure_round_trip
 from fatsignal.demo.song import baritone_part
 from fatsignal.engine.listener import Listener
@@ -22,8 +23,10 @@ from tests.signals import FS
 def listen(folder, kind, *, seconds=2.0, **changes):
     from uuid import uuid4
 
+    how = CHECKS[kind].listens
     values = {
-        "roll_id": uuid4(), "session_id": uuid4(), "part_id": uuid4(), "kind": kind, "folder": folder / kind,
+        "roll_id": uuid4(), "session_id": uuid4(), "part_id": uuid4(), "kind": kind, "happening": how.happening,
+        "follows_pitch": how.follows_pitch, "folder": folder / kind,
         "stem": "check", "rate_hz": FS, "tempo": check_tempo(FS), "from_frame": 0, "to_frame": round(seconds * FS),
         "seed": 3, "setup": RigSetup(mics=[]), "speed": 0.0,
     }  # fmt: skip

@@ -22,9 +22,9 @@ from tests.reference import spice
 from tests.signals import FS, drained
 
 
-def heard(setup, kind, *, interface=None, seconds=2.0, seed=5):
-    happening = situation(kind, setup, rate_hz=FS, seconds=seconds, seed=seed)
-    rig = SimulatedRig(setup, happening, interface=interface, pace=Pace(0), block_frames=4096)
+def heard(setup, happening, *, interface=None, seconds=2.0, seed=5):
+    played = situation(happening, setup, rate_hz=FS, seconds=seconds, seed=seed)
+    rig = SimulatedRig(setup, played, interface=interface, pace=Pace(0), block_frames=4096)
     return drained(rig)
 
 
@@ -69,7 +69,7 @@ R1 b 0 1meg
 def test_computed_levels_are_those_that_the_rig_gives(instrument):
     setup = standard_rig(instrument)
     path = walk(setup, SimulatedInterface(), rate_hz=FS)
-    played = heard(setup, "level")
+    played = heard(setup, "loudest")
     for index, figures in enumerate(path.channels):
         peak = 20 * np.log10(np.abs(played[:, index]).max())
         # Another pass of the same loudest strokes.
@@ -89,7 +89,7 @@ def test_computed_levels_are_those_that_the_rig_gives(instrument):
 )
 def test_computed_noise_is_what_is_left_in_a_silent_room(setup):
     silent = SimulatedInterface(hum_dbu=-140, room_noise_db_spl=0)
-    left = heard(setup, "noise", interface=silent)
+    left = heard(setup, "hands off", interface=silent)
     assert rms_dbfs(left[:, 0]) == pytest.approx(di_noise_dbfs(setup), abs=1.5)
     for index, mic in enumerate(setup.mics, start=1):
         assert rms_dbfs(left[:, index]) == pytest.approx(mic_noise_dbfs(mic), abs=1.5)
@@ -98,7 +98,7 @@ def test_computed_noise_is_what_is_left_in_a_silent_room(setup):
 def test_a_gain_turns_level_and_noise_by_as_much():
     quiet = RigSetup(mics=[MicOnRig(name="m", kind="coil", distance_m=0.1, input=InputUse(number=2, gain_db=20))])
     loud = RigSetup(mics=[MicOnRig(name="m", kind="coil", distance_m=0.1, input=InputUse(number=2, gain_db=30))])
-    first, second = heard(quiet, "level"), heard(loud, "level")
+    first, second = heard(quiet, "loudest"), heard(loud, "loudest")
     assert np.abs(second[:, 1]).max() / np.abs(first[:, 1]).max() == pytest.approx(10**0.5, rel=0.01)
     # Far up, the converter's own noise no longer counts.
     far_up = [
@@ -111,11 +111,11 @@ def test_polarity_pad_and_a_broken_cable():
     def di(**use):
         return RigSetup(di=DiPath(input=InputUse(number=1, kind="instrument", gain_db=3, **use)), mics=[])
 
-    plain = heard(di(), "level")[:, 0]
-    assert np.corrcoef(plain, heard(di(flipped=True), "level")[:, 0])[0, 1] < -0.999
-    padded = heard(di(pad=True), "level")[:, 0]
+    plain = heard(di(), "loudest")[:, 0]
+    assert np.corrcoef(plain, heard(di(flipped=True), "loudest")[:, 0])[0, 1] < -0.999
+    padded = heard(di(pad=True), "loudest")[:, 0]
     assert 20 * np.log10(np.abs(padded).max() / np.abs(plain).max()) == pytest.approx(-20, abs=0.1)
-    broken = heard(di(), "level", interface=SimulatedInterface(broken_inputs=[1]))[:, 0]
+    broken = heard(di(), "loudest", interface=SimulatedInterface(broken_inputs=[1]))[:, 0]
     assert np.abs(broken).max() < 1e-3
 
 
@@ -142,8 +142,8 @@ def test_inputs_that_clash_or_are_not_there_are_named():
 
 def test_late_loses_nothing():
     setup = RigSetup(mics=[])
-    plain = heard(setup, "level", seconds=0.5)
-    happening = situation("level", setup, rate_hz=FS, seconds=0.5, seed=5)
+    plain = heard(setup, "loudest", seconds=0.5)
+    happening = situation("loudest", setup, rate_hz=FS, seconds=0.5, seed=5)
     late = drained(Late(SimulatedRig(setup, happening, pace=Pace(0), block_frames=256), frames=575))
     assert not late[:575].any()
     np.testing.assert_array_equal(late[575:], plain)

@@ -409,7 +409,7 @@ export interface paths {
         };
         /**
          * Choices
-         * @description Instruments, inputs, boxes, microphones and amps to choose from.
+         * @description Instruments, inputs, boxes, microphones and amps to choose from, and the checks.
          */
         get: operations["choices_api_rig_choices_get"];
         put?: never;
@@ -625,7 +625,7 @@ export interface paths {
         };
         /**
          * All Checks
-         * @description The newest check of each kind; that of the chords needs no listening and is computed.
+         * @description The newest check of each kind; what needs no listening is computed.
          */
         get: operations["all_checks_api_parts__part_id__checks_get"];
         put?: never;
@@ -2031,6 +2031,20 @@ export interface components {
             turn_db: number;
         };
         /**
+         * CheckKindView
+         * @description A check that a rig can be put to; `needs` is what the player does meanwhile.
+         */
+        CheckKindView: {
+            /** Kind */
+            kind: string;
+            /** Title */
+            title: string;
+            /** Needs */
+            needs: string;
+            /** Listens */
+            listens: boolean;
+        };
+        /**
          * CheckView
          * @description The newest check of a kind; `result` holds all figures (null: silence).
          */
@@ -2040,11 +2054,8 @@ export interface components {
              * Format: uuid
              */
             id: string;
-            /**
-             * Kind
-             * @enum {string}
-             */
-            kind: "level" | "tuning" | "chords" | "noise" | "latency" | "bleed";
+            /** Kind */
+            kind: string;
             /**
              * Verdict
              * @enum {string}
@@ -2105,6 +2116,8 @@ export interface components {
             amps: components["schemas"]["AmpUse"][];
             /** Interface Inputs */
             interface_inputs: number;
+            /** Checks */
+            checks: components["schemas"]["CheckKindView"][];
         };
         /**
          * ChordAsk
@@ -4712,11 +4725,8 @@ export interface components {
             session_id: string;
             /** Part Id */
             part_id: string | null;
-            /**
-             * Kind
-             * @enum {string}
-             */
-            kind: "level" | "tuning" | "noise" | "bleed" | "latency" | "computer";
+            /** Kind */
+            kind: string;
             /** Frames */
             frames: number;
             /** Channels */
@@ -6319,7 +6329,7 @@ export interface operations {
             header?: never;
             path: {
                 part_id: string;
-                kind: "level" | "tuning" | "noise" | "latency" | "bleed";
+                kind: string;
             };
             cookie?: never;
         };

@@ -1,32 +1,23 @@
-import type { Check } from '../api/client'
+import type { Check, Choices } from '../api/client'
 import { useLive } from '../api/live'
 import { Verdict } from '../signal/Verdict'
 
-export const CHECKS = [
-  ['level', 'Level', 'play your loudest'],
-  ['tuning', 'Tuner', 'string by string'],
-  ['chords', 'Chords', 'what clashes in tune'],
-  ['noise', 'Noise', 'hands off the strings'],
-  ['latency', 'Latency', 'output into an input'],
-  ['bleed', 'Bleed', 'the click in the mics'],
-] as const
-
-export type Panel = (typeof CHECKS)[number][0] | 'interface' | 'sheets'
-
 /** Every check with what was found last; one that was never run says what it needs. */
 export function CheckList({
+  kinds,
   checks,
   chosen,
   onChoose,
 }: {
+  kinds: Choices['checks']
   checks: Check[]
-  chosen: Panel | null
-  onChoose: (panel: Panel) => void
+  chosen: string | null
+  onChoose: (kind: string) => void
 }) {
   const measuring = useLive((live) => live.measuring)
   return (
     <ul aria-label="Checks" className="border-t border-rule">
-      {CHECKS.map(([kind, name, needs]) => {
+      {kinds.map(({ kind, title, needs, listens }) => {
         const found = checks.find((check) => check.kind === kind)
         return (
           <li key={kind} className="border-b border-rule">
@@ -36,14 +27,14 @@ export function CheckList({
               className={`block w-full px-2 py-[5px] text-left leading-tight ${chosen === kind ? 'bg-sheet outline outline-ink' : ''}`}
             >
               <span className="flex items-baseline justify-between gap-2">
-                <span className="font-name text-[15px] font-semibold">{name}</span>
+                <span className="font-name text-[15px] font-semibold">{title}</span>
                 <span className="text-[13.5px]">
                   {measuring === kind ? (
                     'listening…'
                   ) : found ? (
                     <Verdict verdict={found.verdict} />
                   ) : (
-                    <span className="text-pencil">{kind === 'chords' ? '' : 'not yet'}</span>
+                    <span className="text-pencil">{listens ? 'not yet' : ''}</span>
                   )}
                 </span>
               </span>

@@ -4,18 +4,13 @@ import { useChecks, useChoices, useInterface } from '../api/queries'
 import { useOpenSession } from '../desk/OpenSession'
 import { UndoLinks } from '../frame/UndoLinks'
 import { AskSheet } from '../signal/AskSheet'
-import { CheckList, type Panel } from './CheckList'
+import { CheckList } from './CheckList'
 import { CordsDrawing } from './CordsDrawing'
 import { InterfacePanel } from './InterfacePanel'
 import { NodeValues } from './NodeValues'
 import { PartHead } from './PartHead'
 import { SheetsPanel } from './SheetsPanel'
-import { BleedPanel } from './checks/BleedPanel'
-import { ChordPanel } from './checks/ChordPanel'
-import { LatencyPanel } from './checks/LatencyPanel'
-import { LevelPanel } from './checks/LevelPanel'
-import { NoisePanel } from './checks/NoisePanel'
-import { TunerPanel } from './checks/TunerPanel'
+import { PANELS } from './checks/panels'
 import { useRigActs } from './useRigActs'
 
 /** What runs through what into which input; and every check, measured before the first take. */
@@ -28,8 +23,9 @@ export function RigStation() {
   const device = useInterface(session.id).data
   const acts = useRigActs(part)
   const [node, setNode] = useState('di')
-  const [panel, setPanel] = useState<Panel | null>(null)
+  const [panel, setPanel] = useState<string | null>(null)
   const { view } = acts
+  const Shown = panel ? PANELS[panel] : undefined
   const found = (kind: string) => checks.find((check) => check.kind === kind)
 
   if (!choices)
@@ -43,7 +39,7 @@ export function RigStation() {
     <div className="grid h-full grid-cols-[218px_minmax(0,1fr)] gap-x-7 pr-5 pb-3 pl-6">
       <aside className="flex min-h-0 flex-col gap-3 overflow-y-auto pt-2">
         <PartHead part={part} choices={choices} />
-        {part && <CheckList checks={checks} chosen={panel} onChoose={setPanel} />}
+        {part && <CheckList kinds={choices.checks} checks={checks} chosen={panel} onChoose={setPanel} />}
         {part && (
           <div className="mt-auto flex flex-col items-start gap-1.5 text-[14px]">
             <Other name="Rig sheets" on={panel === 'sheets'} onClick={() => setPanel('sheets')} />
@@ -64,24 +60,9 @@ export function RigStation() {
             }}
           />
           {panel === null && <NodeValues view={view} choices={choices} chosen={node} acts={acts} onChoose={setNode} />}
-          {panel === 'level' && (
-            <LevelPanel check={found('level')} acts={acts} settable={device?.settings.gains_can_be_set ?? true} />
+          {Shown && panel && (
+            <Shown key={part.id} part={part} view={view} check={found(panel)} acts={acts} device={device} />
           )}
-          {panel === 'tuning' && (
-            <TunerPanel check={found('tuning')} acts={acts} rig={view.rig} notes={view.open_notes} />
-          )}
-          {panel === 'chords' && (
-            <ChordPanel
-              key={part.id}
-              part={part}
-              acts={acts}
-              notes={view.open_notes}
-              offsets={view.rig.string_offsets_cents ?? []}
-            />
-          )}
-          {panel === 'noise' && <NoisePanel check={found('noise')} acts={acts} />}
-          {panel === 'latency' && <LatencyPanel check={found('latency')} acts={acts} device={device} />}
-          {panel === 'bleed' && <BleedPanel check={found('bleed')} acts={acts} />}
           {panel === 'interface' && <InterfacePanel device={device} acts={acts} />}
           {panel === 'sheets' && <SheetsPanel part={part} />}
         </div>

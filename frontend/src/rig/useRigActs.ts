@@ -4,8 +4,6 @@ import { notice } from '../api/live'
 import { queryClient, refreshRig, useRig } from '../api/queries'
 import { useOpenSession } from '../desk/OpenSession'
 
-export type CheckKind = 'level' | 'tuning' | 'noise' | 'latency' | 'bleed'
-
 /** Acts on the armed part's rig; where the server asks first the question is shown. */
 export function useRigActs(part: Part | undefined) {
   const { session } = useOpenSession()
@@ -51,7 +49,7 @@ export function useRigActs(part: Part | undefined) {
       queryClient.setQueryData(['rig', part?.id], changed)
     })
 
-  const check = (kind: CheckKind) =>
+  const check = (kind: string) =>
     orSay(() =>
       answered(api.POST('/api/parts/{part_id}/checks/{kind}', { params: { path: { part_id: part?.id ?? '', kind } } })),
     )

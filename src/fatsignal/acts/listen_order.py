@@ -1,9 +1,10 @@
 """Orders to listen: to a part's rig for a check, or to what the computer plays."""
 
 from pathlib import Path
+from typing import TYPE_CHECKING
 from uuid import UUID
 
-from fatsignal.engine.protocol import ListenKind, ListenOrder
+from fatsignal.engine.protocol import COMPUTER, ListenOrder
 from fatsignal.files.names import file_name
 from fatsignal.rig.device import SimulatedDevice
 from fatsignal.rig.interface import SimulatedInterface
@@ -12,24 +13,32 @@ from fatsignal.rig.situations import check_tempo
 from fatsignal.store.parts import Part
 from fatsignal.store.sessions import Session
 
+if TYPE_CHECKING:
+    from fatsignal.acts.checks.kind import CheckKind
+
 
 def check_order(
-    session: Session, part: Part, kind: ListenKind, *, listen_id: UUID, seconds: float, folder: Path, seed: int,
-    interface: SimulatedInterface, speed: float,
+    session: Session, part: Part, check: "CheckKind", *, listen_id: UUID, seconds: float | None = None, folder: Path,
+    seed: int, interface: SimulatedInterface, speed: float,
 ) -> ListenOrder:  # fmt: skip
-    """Listen to a part's rig for some seconds."""
+    """Listen to a part's rig, for some seconds where the kind of check can be of any length."""
+    how = check.listens
+    assert how is not None, "what needs no listening has no order"
+    lasts_s = seconds if seconds is not None and how.any_length else how.seconds
     return ListenOrder(
         roll_id=listen_id,
         session_id=session.id,
         part_id=part.id,
-        kind=kind,
+        kind=check.kind,
+        happening=how.happening,
+        follows_pitch=how.follows_pitch,
         folder=folder,
         stem="check",
         rate_hz=session.rate_hz,
         depth="32f",
         tempo=check_tempo(session.rate_hz),
         from_frame=0,
-        to_frame=round(seconds * session.rate_hz),
+        to_frame=round(lasts_s * session.rate_hz),
         seed=seed,
         setup=RigSetup.model_validate(part.rig),
         device=SimulatedDevice(settings=interface),
@@ -47,7 +56,8 @@ def playback_order(
     return ListenOrder(
         roll_id=listen_id,
         session_id=session.id,
-        kind="computer",
+        kind=COMPUTER,
+        happening="the computer",
         folder=folder,
         stem=file_name(name),
         rate_hz=session.rate_hz,

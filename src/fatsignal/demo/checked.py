@@ -5,13 +5,14 @@ import tempfile
 from pathlib import Path
 from uuid import uuid4
 
+from fatsignal.acts.checks import CHECKS
+from fatsignal.acts.checks.kind import CheckFound
+from fatsignal.acts.checks.run import keep_check, next_pass, run_check
 from fatsignal.acts.freeze_rig import freeze_rig
 from fatsignal.acts.import_backing import enter_backing, join_playback
-from fatsignal.acts.keep_check import keep_check, proof_of
 from fatsignal.acts.listen_order import check_order, playback_order
-from fatsignal.acts.run_check import CheckFound, run_check
 from fatsignal.engine.listener import Listener
-from fatsignal.engine.protocol import ListenKind, ListenOrder
+from fatsignal.engine.protocol import ListenOrder
 from fatsignal.engine.sources import source_of
 from fatsignal.rig.interface import SimulatedInterface
 from fatsignal.rig.setup import RigSetup
@@ -20,7 +21,7 @@ from fatsignal.store.database import Connection
 from fatsignal.store.parts import Part
 from fatsignal.store.sessions import Session
 
-_LISTENS: tuple[tuple[ListenKind, float], ...] = (
+_LISTENS: tuple[tuple[str, float], ...] = (
     ("level", 5.0),
     ("tuning", 12.5),
     ("noise", 4.0),
@@ -34,14 +35,15 @@ async def check_part(conn: Connection, session: Session, part: Part) -> None:
     rig, interface = RigSetup.model_validate(part.rig), SimulatedInterface()
     with tempfile.TemporaryDirectory() as folder:
         for kind, seconds in _LISTENS:
+            before: CheckFound | None = None
             order = check_order(
-                session, part, kind, listen_id=uuid4(), seconds=seconds, folder=Path(folder) / kind, seed=4,
+                session, part, CHECKS[kind], listen_id=uuid4(), seconds=seconds, folder=Path(folder) / kind, seed=4,
                 interface=interface, speed=0,
             )  # fmt: skip
             found = await asyncio.to_thread(_listen, order)
-            if kind == "latency":
-                order = proof_of(order, found, listen_id=uuid4())
-                found = await asyncio.to_thread(_listen, order, found.result["round_trip_frames"])
+            while again := next_pass(order, found, before, listen_id=uuid4()):
+                order, before = again, found
+                found = await asyncio.to_thread(_listen, order, before)
             await keep_check(conn, order, part.id, found)
     await freeze_rig(conn, session, part, interface=interface, name="Combo, ribbon and coil")
     await kits.add_kit(
@@ -68,6 +70,6 @@ def _capture(order: ListenOrder) -> None:
     Listener(order, source_of(order), lambda _: None).run()
 
 
-def _listen(order: ListenOrder, first_pass_frames: float | None = None) -> CheckFound:
+def _listen(order: ListenOrder, before: CheckFound | None = None) -> CheckFound:
     _capture(order)
-    return run_check(order, playing_dbfs={}, first_pass_frames=first_pass_frames)
+    return run_check(order, playing_dbfs={}, before=before)

@@ -132,7 +132,7 @@ class Listener(Capture):
 
 
 def _tuner(order: ListenOrder) -> Tuner | None:
-    if order.kind != "tuning" or order.setup is None:
+    if not order.follows_pitch or order.setup is None:
         return None
     targets = targets_of(
         order.setup.open_notes, reference_pitch_hz=order.reference_pitch_hz,

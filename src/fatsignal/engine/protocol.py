@@ -28,6 +28,7 @@ from fatsignal.core.tone.document import Tone
 from fatsignal.files.material_files import SourceFile
 from fatsignal.rig.device import Device
 from fatsignal.rig.setup import RigSetup
+from fatsignal.rig.situations import Situation
 
 VERSION = 3
 # Whose orders an engine of this release understands, and whose events a server of it does.
@@ -179,14 +180,23 @@ class CuesOrder(_Message):
     cues: list[Cue]
 
 
-ListenKind = Literal["level", "tuning", "noise", "bleed", "latency", "computer"]
+# What is listened to: a player at the rig, pings through the interface, what the computer plays.
+Happening = Situation | Literal["pings", "the computer"]
+# What a listening is for; the engine tells it as it was told.
+ListenKind = Annotated[str, Field(pattern=r"^[a-z_]{1,40}$")]
+COMPUTER: ListenKind = "computer"
 
 
 class ListenOrder(_CaptureOrder):
-    """Listen for a check, or record what the computer plays; `setup` is None where no rig is heard."""
+    """Listen for a check, or record what the computer plays; `setup` is None where no rig is heard.
+
+    With `follows_pitch` the pitch of the first channel is told as it comes.
+    """
 
     do: Literal["listen"] = "listen"
     kind: ListenKind
+    happening: Happening
+    follows_pitch: bool = False
     folder: Path
     stem: str
     from_frame: int

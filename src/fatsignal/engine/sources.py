@@ -38,22 +38,23 @@ def source_of(order: RollOrder | StandbyOrder | ListenOrder, *, apart: bool = Fa
         band = Band(players, interface=interface, pace=pace, block_frames=frames)
         # Who stands by is not placed in the song: nothing has to lie where it was played.
         return Late(band, frames=round(interface.round_trip_frames())) if isinstance(order, RollOrder) else band
-    match order.kind:
-        case "latency":
+    match order.happening:
+        case "pings":
             return Loopback(rate_hz=order.rate_hz, interface=interface, pace=pace, block_frames=frames, seed=order.seed)
-        case "computer":
+        case "the computer":
             return ComputerPlayback(
                 order.tempo, from_frame=order.from_frame, to_frame=order.to_frame, interface=interface,
                 pace=pace, block_frames=frames, seed=order.seed,
             )  # fmt: skip
-        case kind:
+        case happening:
             if order.setup is None:
                 raise RollRefused("a check needs a rig to listen to: choose a part")
-            happening = situation(
-                kind, order.setup, rate_hz=order.rate_hz, seconds=(order.to_frame - order.from_frame) / order.rate_hz,
-                seed=order.seed, reference_pitch_hz=order.reference_pitch_hz, click=order.click,
+            played = situation(
+                happening, order.setup, rate_hz=order.rate_hz,
+                seconds=(order.to_frame - order.from_frame) / order.rate_hz, seed=order.seed,
+                reference_pitch_hz=order.reference_pitch_hz, click=order.click,
             )  # fmt: skip
-            return SimulatedRig(order.setup, happening, interface=interface, pace=pace, block_frames=frames)
+            return SimulatedRig(order.setup, played, interface=interface, pace=pace, block_frames=frames)
 
 
 def _apart(order: RollOrder | StandbyOrder) -> list[Players]:

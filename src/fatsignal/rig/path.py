@@ -49,7 +49,7 @@ def _channels(rig_json: str) -> list[ChannelFigures]:
     """The loudest strokes of two seconds, played through the rig as it is."""
     setup = RigSetup.model_validate_json(rig_json)
     rig = SimulatedRig(
-        setup, situation("level", setup, rate_hz=_RATE_HZ, seconds=_STRUM_S, seed=3), pace=Pace(0), block_frames=4096
+        setup, situation("loudest", setup, rate_hz=_RATE_HZ, seconds=_STRUM_S, seed=3), pace=Pace(0), block_frames=4096
     )
     blocks = []
     while (block := rig.read_block()) is not None:

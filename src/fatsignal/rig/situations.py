@@ -10,33 +10,31 @@ from fatsignal.core.timing.tempo import TempoMap
 from fatsignal.rig.setup import RigSetup
 from fatsignal.rig.simulated import Performance
 
-ListenKind = Literal["level", "tuning", "noise", "bleed"]
+# What the player does meanwhile.
+Situation = Literal["loudest", "string by string", "hands off", "hands off, the click in the phones"]
 
-# How long each check listens, seconds; a tuning goes on until it is stopped.
-LENGTH_S: dict[ListenKind, float] = {"level": 8.0, "tuning": 120.0, "noise": 6.0, "bleed": 8.0}
 _STRING_EVERY_QUARTERS = 4
 _STEADY = Hand(timing_s=0.004, force_spread=0.05, detune_cents=0.0, late_chance=0, fluffed_chance=0, missed_chance=0)
 
 
 def situation(
-    kind: ListenKind, setup: RigSetup, *, rate_hz: int, seconds: float, seed: int, reference_pitch_hz: float = 440.0,
-    click: ClickSettings | None = None,
+    happening: Situation, setup: RigSetup, *, rate_hz: int, seconds: float, seed: int,
+    reference_pitch_hz: float = 440.0, click: ClickSettings | None = None,
 ) -> Performance:  # fmt: skip
     """What happens in front of the microphones while a check listens for `seconds`.
 
-    A level check is played as loud as it goes, a tuning string by string; for noise and bleed all hands are off the
-    strings, and for bleed the click sounds in the phones.
+    It is played as loud as it goes, or string by string, or all hands are off the strings.
     """
     tempo = check_tempo(rate_hz)
     quarters = int(seconds * 2)
-    match kind:
-        case "level":
+    match happening:
+        case "loudest":
             notes = loudest(setup, quarters=quarters)
-        case "tuning":
+        case "string by string":
             notes = string_by_string(setup, quarters=quarters)
         case _:
             notes = []
-    heard = (click or ClickSettings()) if kind == "bleed" else None
+    heard = (click or ClickSettings()) if happening.endswith("the click in the phones") else None
     return Performance(
         notes, tempo, 0, round(seconds * rate_hz), seed, _STEADY, reference_pitch_hz, heard
     )  # fmt: skip

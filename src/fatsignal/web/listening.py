@@ -5,20 +5,25 @@ import logging
 import shutil
 from collections.abc import Awaitable, Callable
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 from uuid import UUID, uuid4
 
 from psycopg import Error as DatabaseError
 from psycopg_pool import AsyncConnectionPool, PoolTimeout
 
 from fatsignal.config import Settings
-from fatsignal.engine.protocol import Ended, ListenOrder
+from fatsignal.engine.protocol import COMPUTER, Ended, ListenOrder
 from fatsignal.errors import FatSignalError
 from fatsignal.store import sessions
 from fatsignal.store.database import Connection
 from fatsignal.web.live import Hub
 from fatsignal.web.live_messages import BackingMade, CheckEnded
 
-CHECKS = "checks"
+if TYPE_CHECKING:
+    from fatsignal.acts.checks.kind import CheckFound
+
+# Where what is listened to for checks lies meanwhile, below the run folder.
+LISTENED = "checks"
 # Gives the engine an order and returns when it listens.
 Start = Callable[[ListenOrder], Awaitable[None]]
 
@@ -27,11 +32,11 @@ log = logging.getLogger(__name__)
 
 @dataclass(frozen=True, slots=True)
 class _Asked:
-    """An order and what its measurement needs besides; the second pass of a latency check knows the first."""
+    """An order and what its measurement needs besides; a further pass of a check knows what the one before found."""
 
     order: ListenOrder
     playing_dbfs: dict[str, float]
-    first_pass_frames: float | None = None
+    before: "CheckFound | None" = None
 
 
 class ListeningDesk:
@@ -79,7 +84,7 @@ class ListeningDesk:
                 self._tell(order, problem=event.problem)
             elif event.frames == 0:
                 self._tell(order, problem="it was stopped before anything was heard: nothing was measured")
-            elif order.kind == "computer":
+            elif order.kind == COMPUTER:
                 await self._keep_playback(order)
             else:
                 await self._measure(asked)
@@ -93,20 +98,17 @@ class ListeningDesk:
             log.exception("a check failed")
             self._tell(order, problem="the check failed, which should not happen: see the application's log")
         finally:
-            if order.kind != "computer":
+            if order.kind != COMPUTER:
                 await asyncio.to_thread(shutil.rmtree, order.folder, ignore_errors=True)
 
     async def _measure(self, asked: _Asked) -> None:
-        from fatsignal.acts.keep_check import keep_check, proof_of
-        from fatsignal.acts.run_check import run_check
+        from fatsignal.acts.checks.run import keep_check, next_pass, run_check
 
         order = asked.order
-        found = await asyncio.to_thread(
-            run_check, order, playing_dbfs=asked.playing_dbfs, first_pass_frames=asked.first_pass_frames
-        )
-        if order.kind == "latency" and asked.first_pass_frames is None:
-            again = proof_of(order, found, listen_id=uuid4())
-            self._asked[again.roll_id] = _Asked(again, {}, found.result["round_trip_frames"])
+        found = await asyncio.to_thread(run_check, order, playing_dbfs=asked.playing_dbfs, before=asked.before)
+        again = next_pass(order, found, asked.before, listen_id=uuid4())
+        if again is not None:
+            self._asked[again.roll_id] = _Asked(again, asked.playing_dbfs, found)
             await self._start(again)
             return
         assert order.part_id is not None, "a check belongs to a part"

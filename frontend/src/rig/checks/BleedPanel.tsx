@@ -1,13 +1,24 @@
-import type { Check } from '../../api/client'
 import { Verdict } from '../../signal/Verdict'
 import { figure } from '../../signal/format'
-import type { RigActs } from '../useRigActs'
 import { CheckFrame } from './CheckFrame'
+import type { CheckPanelProps } from './panels'
 import { Scale } from './Scale'
-import type { BleedResult } from './results'
+
+/** What the server keeps of it; levels are null where there is only silence. */
+interface BleedResult {
+  channels: {
+    name: string
+    verdict: 'good' | 'look' | 'fix'
+    playing_dbfs: number
+    leak_dbfs: number | null
+    below_playing_db: number | null
+    delay_ms: number
+    found: boolean
+  }[]
+}
 
 /** How much of the click arrives in each open microphone. */
-export function BleedPanel({ check, acts }: { check: Check | undefined; acts: RigActs }) {
+export function BleedPanel({ check, acts }: CheckPanelProps) {
   const found = check?.result as BleedResult | undefined
   return (
     <CheckFrame

@@ -3,7 +3,7 @@ import { useLive } from '../../api/live'
 import { Button } from '../../signal/Button'
 import { Verdict } from '../../signal/Verdict'
 import { clock } from '../../signal/format'
-import type { CheckKind, RigActs } from '../useRigActs'
+import type { RigActs } from '../useRigActs'
 
 /** The frame of a check: what to do, the button that listens, what was found last. */
 export function CheckFrame({
@@ -15,7 +15,7 @@ export function CheckFrame({
   acts,
   children,
 }: {
-  kind: CheckKind
+  kind: string
   title: string
   says: string
   button: string

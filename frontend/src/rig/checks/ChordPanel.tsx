@@ -6,20 +6,12 @@ import { queryClient } from '../../api/queries'
 import { Button } from '../../signal/Button'
 import { Rule } from '../../signal/Rule'
 import { figure } from '../../signal/format'
-import type { RigActs } from '../useRigActs'
+import type { CheckPanelProps } from './panels'
 
 /** Chords in equal temperament and re-tuned: what is how far from pure, how fast it beats, and the best compromise. */
-export function ChordPanel({
-  part,
-  acts,
-  notes,
-  offsets,
-}: {
-  part: Part
-  acts: RigActs
-  notes: string[]
-  offsets: number[]
-}) {
+export function ChordPanel({ part, acts, view }: CheckPanelProps) {
+  const notes = view.open_notes
+  const offsets = view.rig.string_offsets_cents ?? []
   const [tried, setTried] = useState<number[] | null>(null)
   const [alone, setAlone] = useState<number[]>([])
   const [chosen, setChosen] = useState(0)

@@ -1,18 +1,21 @@
-import type { Check, Interface } from '../../api/client'
-import type { RigActs } from '../useRigActs'
 import { CheckFrame } from './CheckFrame'
-import type { LatencyResult } from './results'
+import type { CheckPanelProps } from './panels'
+
+/** What the server keeps of it; levels are null where there is only silence. */
+interface LatencyResult {
+  round_trip_frames: number
+  round_trip_ms: number
+  spread_frames: number
+  pings: number
+  buffer_frames: number
+  buffer_share: number
+  left_frames: number
+  feel: string
+  table: { buffer_frames: number; buffer_ms: number; round_trip_ms: number; feel: string }[]
+}
 
 /** The measured round trip, what the buffer has of it, and what other buffers would give. */
-export function LatencyPanel({
-  check,
-  acts,
-  device,
-}: {
-  check: Check | undefined
-  acts: RigActs
-  device: Interface | undefined
-}) {
+export function LatencyPanel({ check, acts, device }: CheckPanelProps) {
   const found = check?.result as LatencyResult | undefined
   const now = device?.settings.buffer_frames
   const stale = found && now !== undefined && found.buffer_frames !== now

@@ -1,17 +1,34 @@
-import type { Check } from '../../api/client'
 import { useLive } from '../../api/live'
 import { useKeys } from '../../frame/useKeys'
 import { Button } from '../../signal/Button'
 import { INK } from '../../signal/Glyph'
 import { Verdict } from '../../signal/Verdict'
 import { figure, level } from '../../signal/format'
-import type { RigActs } from '../useRigActs'
 import { CheckFrame } from './CheckFrame'
+import type { CheckPanelProps } from './panels'
 import { Scale } from './Scale'
-import type { LevelResult } from './results'
+
+/** What the server keeps of it; levels are null where there is only silence. */
+interface LevelResult {
+  aim_average_dbfs: [number, number]
+  aim_peak_dbfs: number
+  channels: {
+    name: string
+    input: number
+    gain_db: number
+    average_dbfs: number | null
+    peak_dbfs: number | null
+    played_share: number
+    flat_tops: number
+    turn_db: number
+    verdict: 'good' | 'look' | 'fix'
+    says: string
+  }[]
+}
 
 /** Average and peak of every channel against the aim, and by how much to turn which knob. */
-export function LevelPanel({ check, acts, settable }: { check: Check | undefined; acts: RigActs; settable: boolean }) {
+export function LevelPanel({ check, acts, device }: CheckPanelProps) {
+  const settable = device?.settings.gains_can_be_set ?? true
   const listening = useLive((live) => live.listening)
   const meters = useLive((live) => live.meters)
   const found = check?.result as LevelResult | undefined

@@ -1,13 +1,31 @@
-import type { Check } from '../../api/client'
 import { Verdict } from '../../signal/Verdict'
 import { figure, level } from '../../signal/format'
-import type { RigActs } from '../useRigActs'
 import { CheckFrame } from './CheckFrame'
+import type { CheckPanelProps } from './panels'
 import { Scale } from './Scale'
-import type { NoiseResult } from './results'
+
+/** What the server keeps of it; levels are null where there is only silence. */
+interface NoiseResult {
+  channels: {
+    name: string
+    verdict: 'good' | 'look' | 'fix'
+    playing_dbfs: number
+    playing_measured: boolean
+    advice: string[]
+    floor_dbfs: number | null
+    floor_dbfs_a: number | null
+    hum_dbfs: number | null
+    buzz_dbfs: number | null
+    hiss_dbfs: number | null
+    mains_hz: number | null
+    harmonics: { frequency_hz: number; level_dbfs: number }[]
+    below_playing_db: number | null
+    worst: string
+  }[]
+}
 
 /** What is left with the hands off the strings: hum, buzz and hiss told apart, and what to try against the worst. */
-export function NoisePanel({ check, acts }: { check: Check | undefined; acts: RigActs }) {
+export function NoisePanel({ check, acts }: CheckPanelProps) {
   const found = check?.result as NoiseResult | undefined
   return (
     <CheckFrame

@@ -1,24 +1,19 @@
 import { scaleLinear } from 'd3-scale'
-import type { Check, Rig } from '../../api/client'
 import { useLive } from '../../api/live'
 import { useWidth } from '../../frame/useWidth'
 import { figure } from '../../signal/format'
-import type { RigActs } from '../useRigActs'
 import { CheckFrame } from './CheckFrame'
-import type { TuningResult } from './results'
+import type { CheckPanelProps } from './panels'
+
+/** What the server keeps of it; levels are null where there is only silence. */
+interface TuningResult {
+  reference_pitch_hz: number
+  strings: { string: number; note: string; target_hz: number; cents: number | null; drift_cents: number | null }[]
+}
 
 /** The tuner: finds the string by itself and is read from across the room. */
-export function TunerPanel({
-  check,
-  acts,
-  rig,
-  notes,
-}: {
-  check: Check | undefined
-  acts: RigActs
-  rig: Rig
-  notes: string[]
-}) {
+export function TunerPanel({ check, acts, view }: CheckPanelProps) {
+  const { rig, open_notes: notes } = view
   const listening = useLive((live) => live.listening)
   const found = check?.result as TuningResult | undefined
   const retuned = rig.string_offsets_cents?.some((cents) => cents !== 0)

@@ -18,7 +18,7 @@ from fatsignal.store import backings, history, sessions
 from fatsignal.store.backings import Backing
 from fatsignal.store.sessions import Session
 from fatsignal.web.context import Place, Pool, TheDesk, Transaction
-from fatsignal.web.listening import CHECKS
+from fatsignal.web.listening import LISTENED
 from fatsignal.web.routes.interface import interface_now
 from fatsignal.web.routes.sessions import SessionView, one_session
 from fatsignal.web.sound_files import received, sound_file
@@ -131,7 +131,7 @@ async def record_playback(
     listen_id = uuid4()
     order = playback_order(
         session, listen_id=listen_id, name=new.name, from_bar=new.from_bar, bars=new.bars,
-        folder=place.run_folder / CHECKS / str(listen_id), interface=await interface_now(conn), speed=place.rig_speed,
+        folder=place.run_folder / LISTENED / str(listen_id), interface=await interface_now(conn), speed=place.rig_speed,
     )  # fmt: skip
     await desk.listening.listen(order)
     return Response(status_code=201)

@@ -9,31 +9,23 @@ from pydantic import BaseModel, Field
 
 from fatsignal.core.pitch.chords import Shape, ShapeReport, best_compromise, parse_frets, report_shape
 from fatsignal.core.pitch.notes import note_name
-from fatsignal.errors import SettingRefused
+from fatsignal.errors import NotFound, SettingRefused
 from fatsignal.rig.setup import RigSetup
 from fatsignal.store import history, parts, rig_checks, sessions
-from fatsignal.store.database import Connection
-from fatsignal.store.parts import Part
 from fatsignal.web.context import Place, TheDesk, Transaction
-from fatsignal.web.listening import CHECKS
+from fatsignal.web.listening import LISTENED
 from fatsignal.web.routes.interface import interface_now
 
 router = APIRouter(prefix="/api", tags=["checks"])
 
 Verdict = Literal["good", "look", "fix"]
-CheckKind = Literal["level", "tuning", "noise", "latency", "bleed"]
-_LATENCY_S = 2.0
-# Re-tuning for less than this is not worth it.
-_NEAR_BEST_CENTS = 1.0
-# A channel that stayed below this in the level check was not plugged in: it says nothing about the playing.
-_HEARD_DBFS = -60.0
 
 
 class CheckView(BaseModel, from_attributes=True):
     """The newest check of a kind; `result` holds all figures (null: silence)."""
 
     id: UUID
-    kind: Literal["level", "tuning", "chords", "noise", "latency", "bleed"]
+    kind: str
     verdict: Verdict
     says: str
     result: dict[str, Any]
@@ -66,34 +58,45 @@ class Retune(BaseModel):
 
 @router.get("/parts/{part_id}/checks")
 async def all_checks(part_id: UUID, conn: Transaction) -> list[CheckView]:
-    """The newest check of each kind; that of the chords needs no listening and is computed."""
+    """The newest check of each kind; what needs no listening is computed."""
+    from fatsignal.acts.checks import CHECKS
+
     part = await parts.get_part(conn, part_id)
     found = [CheckView.model_validate(check) for check in await rig_checks.newest_checks(conn, part_id)]
-    return [*found, *_chords_now(part)]
+    now = datetime.now().astimezone()
+    computed = [(each.kind, each.now(part)) for each in CHECKS.values()]
+    return found + [
+        CheckView(id=part.id, kind=kind, verdict=each.verdict, says=each.says, result=each.result, made_at=now)
+        for kind, each in computed
+        if each is not None
+    ]
 
 
 @router.post("/parts/{part_id}/checks/{kind}", status_code=201)
 async def check(
     part_id: UUID,
-    kind: CheckKind,
+    kind: str,
     conn: Transaction,
     place: Place,
     desk: TheDesk,
     seconds: Annotated[float | None, Query(ge=2, le=600, description="How long to listen.")] = None,
 ) -> Response:
     """Listen to the rig; what was found is told to open pages, and kept."""
+    from fatsignal.acts.checks import CHECKS
+    from fatsignal.acts.checks.run import playing_levels_dbfs
     from fatsignal.acts.listen_order import check_order
-    from fatsignal.rig.situations import LENGTH_S
 
+    wanted = CHECKS.get(kind)
+    if wanted is None or wanted.listens is None:
+        raise NotFound("check that listens", kind)
     part = await parts.get_part(conn, part_id)
     session = await sessions.get_session(conn, part.session_id)
     listen_id = uuid4()
     order = check_order(
-        session, part, kind, listen_id=listen_id, folder=place.run_folder / CHECKS / str(listen_id),
-        seconds=_LATENCY_S if kind == "latency" else seconds or LENGTH_S[kind], seed=listen_id.int & 0x7FFFFFFF,
-        interface=await interface_now(conn), speed=place.rig_speed,
+        session, part, wanted, listen_id=listen_id, folder=place.run_folder / LISTENED / str(listen_id),
+        seconds=seconds, seed=listen_id.int & 0x7FFFFFFF, interface=await interface_now(conn), speed=place.rig_speed,
     )  # fmt: skip
-    await desk.listening.listen(order, playing_dbfs=await _playing_dbfs(conn, part_id))
+    await desk.listening.listen(order, playing_dbfs=await playing_levels_dbfs(conn, part_id))
     return Response(status_code=201)
 
 
@@ -107,6 +110,8 @@ async def stop(desk: TheDesk) -> Response:
 @router.post("/parts/{part_id}/chords/check")
 async def check_chords(part_id: UUID, ask: ChordAsk, conn: Transaction) -> ChordsView:
     """Every interval of the chords: cents from pure and beats; and the re-tuning that suits them all best."""
+    from fatsignal.acts.checks.chords import mean_clash_cents, own_shapes
+
     part = await parts.get_part(conn, part_id)
     session = await sessions.get_session(conn, part.session_id)
     rig = RigSetup.model_validate(part.rig)
@@ -125,8 +130,8 @@ async def check_chords(part_id: UUID, ask: ChordAsk, conn: Transaction) -> Chord
         shapes=now,
         compromise_cents=[round(cents, 2) for cents in best.offsets_cents],
         compromise=best.after,
-        clash_cents=_mean_clash(now),
-        compromise_clash_cents=_mean_clash(best.after),
+        clash_cents=mean_clash_cents(now),
+        compromise_clash_cents=mean_clash_cents(best.after),
     )
 
 
@@ -145,40 +150,3 @@ async def give_to_tuner(part_id: UUID, retune: Retune, conn: Transaction) -> lis
         changed = rig.model_copy(update={"string_offsets_cents": tuple(retune.offsets_cents)})
         await parts.set_rig(conn, part_id, changed.model_dump(mode="json"))
     return retune.offsets_cents
-
-
-def own_shapes(part: Part) -> list[Shape]:
-    """The chords that a part plays."""
-    return [Shape(chord["name"], tuple(chord["frets"])) for chord in part.chords]
-
-
-def _chords_now(part: Part) -> list[CheckView]:
-    """How far the part's chords are from pure as its strings are aimed now."""
-    shapes, rig = own_shapes(part), RigSetup.model_validate(part.rig)
-    if not shapes:
-        return []
-    # Offsets and clashes in cents do not depend on the reference pitch.
-    offsets = list(rig.string_offsets_cents) or None
-    now = _mean_clash([report_shape(shape, rig.open_notes, offsets_cents=offsets) for shape in shapes])
-    best = _mean_clash(best_compromise(shapes, rig.open_notes).after)
-    verdict: Verdict = "good" if now <= best + _NEAR_BEST_CENTS else "look"
-    says = f"{now:.1f} cents from pure on average, {best:.1f} at best"
-    return [
-        CheckView(id=part.id, kind="chords", verdict=verdict, says=says, result={}, made_at=datetime.now().astimezone())
-    ]
-
-
-async def _playing_dbfs(conn: Connection, part_id: UUID) -> dict[str, float]:
-    """How loud each channel is while it is played, from the newest level check."""
-    for found in await rig_checks.newest_checks(conn, part_id):
-        if found.kind == "level":
-            return {
-                channel["name"]: channel["average_dbfs"]
-                for channel in found.result["channels"]
-                if channel["average_dbfs"] is not None and channel["average_dbfs"] > _HEARD_DBFS
-            }
-    return {}
-
-
-def _mean_clash(reports: list[ShapeReport]) -> float:
-    return round(sum(report.clash_cents for report in reports) / len(reports), 3)

@@ -58,6 +58,15 @@ class MicKindView(BaseModel):
     sensitivity_mv_pa: float
 
 
+class CheckKindView(BaseModel):
+    """A check that a rig can be put to; `needs` is what the player does meanwhile."""
+
+    kind: str
+    title: str
+    needs: str
+    listens: bool
+
+
 class ChoicesView(BaseModel):
     """Everything that a rig can be made of."""
 
@@ -68,6 +77,7 @@ class ChoicesView(BaseModel):
     speakers: list[str]
     amps: list[AmpUse]
     interface_inputs: int
+    checks: list[CheckKindView]
 
 
 class NewPart(BaseModel):
@@ -120,7 +130,9 @@ class RigView(BaseModel):
 
 @router.get("/rig-choices")
 async def choices() -> ChoicesView:
-    """Instruments, inputs, boxes, microphones and amps to choose from."""
+    """Instruments, inputs, boxes, microphones and amps to choose from, and the checks."""
+    from fatsignal.acts.checks import CHECKS
+
     return ChoicesView(
         instruments=[
             InstrumentView(
@@ -152,17 +164,17 @@ async def choices() -> ChoicesView:
                 kind=name,
                 pattern=kind.pattern,
                 sensitivity_mv_pa=1000 * kind.sensitivity_v_pa,
-                needs=f"needs {PHANTOM_V:.0f} V"
-                if kind.needs_phantom
-                else "keep phantom off"
-                if kind.hurt_by_phantom
-                else "needs nothing",
+                needs=_needs(kind),
             )
             for name, kind in MIC_KINDS.items()
         ],
         speakers=list(SPEAKERS),
         amps=_amps(),
         interface_inputs=INTERFACE_INPUTS,
+        checks=[
+            CheckKindView(kind=each.kind, title=each.title, needs=each.needs, listens=each.listens is not None)
+            for each in CHECKS.values()
+        ],
     )
 
 
