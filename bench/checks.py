@@ -25,10 +25,11 @@ from fatsignal.core.timing.pulse import find_pulse
 from fatsignal.engine.listener import Listener
 from fatsignal.engine.protocol import ListenOrder
 from fatsignal.rig.computer import drum_loop
+from fatsignal.rig.happening import Situation
 from fatsignal.rig.pace import Pace
 from fatsignal.rig.setup import RigSetup
 from fatsignal.rig.simulated import SimulatedRig
-from fatsignal.rig.situations import Situation, check_tempo, situation
+from fatsignal.rig.situations import check_tempo, situation
 from fatsignal.rig.source import Block, InputChannel
 
 RATE_HZ, SECONDS, TIMES = 48_000, 30.0, 3

@@ -27,8 +27,8 @@ from fatsignal.core.timing.tempo import TempoMap
 from fatsignal.core.tone.document import Tone
 from fatsignal.files.material_files import SourceFile
 from fatsignal.rig.device import Device
+from fatsignal.rig.happening import Situation
 from fatsignal.rig.setup import RigSetup
-from fatsignal.rig.situations import Situation
 
 VERSION = 3
 # Whose orders an engine of this release understands, and whose events a server of it does.

@@ -1,17 +1,14 @@
 """What the simulated player does while something is checked, and what it plays for a part without written notes."""
 
 from fractions import Fraction
-from typing import Literal
 
 from fatsignal.core.instrument.instruments import INSTRUMENTS
 from fatsignal.core.instrument.player import Hand, Note
 from fatsignal.core.timing.click import ClickSettings
 from fatsignal.core.timing.tempo import TempoMap
+from fatsignal.rig.happening import Situation
 from fatsignal.rig.setup import RigSetup
 from fatsignal.rig.simulated import Performance
-
-# What the player does meanwhile.
-Situation = Literal["loudest", "string by string", "hands off", "hands off, the click in the phones"]
 
 _STRING_EVERY_QUARTERS = 4
 _STEADY = Hand(timing_s=0.004, force_spread=0.05, detune_cents=0.0, late_chance=0, fluffed_chance=0, missed_chance=0)
