@@ -53,6 +53,13 @@ def test_core_reads_no_files_no_clock_and_no_environment():
         assert not used & forbidden, f"{path.name} uses {used & forbidden}"
 
 
+def test_no_router_asks_another():
+    """What several of them show stands in `web/views`, what they decide in `acts`."""
+    for path in (PACKAGE / "web" / "routes").glob("*.py"):
+        others = [name for name in imports(path) if name.startswith("fatsignal.web.routes.")]
+        assert not others, f"{path.name} imports {others}"
+
+
 def test_no_file_of_ours_has_grown_past_two_subjects():
     long = {path.name: count for path in MODULES if (count := len(path.read_text().splitlines())) > 420}
     assert not long

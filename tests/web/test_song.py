@@ -322,6 +322,13 @@ def test_a_backing_track_of_another_rate_is_placed_by_the_beat_that_was_heard(ap
     assert fetch(application, placed["audio_url"])[0] == 200
     assert application.send("DELETE", f"/api/backings/{backing['id']}")[0] == 204
     assert application.get(f"{path}/backings") == []
+    # Brought in, changed and removed: all of it can be undone, down to where it was not there yet, and its file stays.
+    while (did := application.send("POST", f"{path}/undo")[1]["did"]) != "drums brought in":
+        assert did, "the import is an act"
+    assert application.get(f"{path}/backings") == []
+    assert list((application.data / "sessions").glob(f"*/{'Backing'}/drums.wav"))
+    application.send("POST", f"{path}/redo")
+    assert [each["id"] for each in application.get(f"{path}/backings")] == [backing["id"]]
 
 
 @pytest.mark.parametrize(

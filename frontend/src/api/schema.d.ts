@@ -270,8 +270,6 @@ export interface paths {
         /**
          * Import File
          * @description Bring in a sound file of any rate: it is converted, and its tempo and first downbeat are proposed.
-         *
-         *     Its first downbeat, where one was found, is laid on bar 1; otherwise its first sample is.
          */
         post: operations["import_file_api_sessions__session_id__backings_post"];
         delete?: never;
@@ -2018,7 +2016,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "di" | "mic";
+            kind: "di" | "mic" | "sim";
             /** Input */
             input: number;
             /** Peak Dbfs */
@@ -4373,6 +4371,11 @@ export interface components {
             verdict_says: string;
             /** Channels */
             channels: components["schemas"]["TakeChannelView"][];
+            /**
+             * Heard First
+             * @description Place of the channel that it is heard by, and drawn by.
+             */
+            heard_first: number;
         };
         /** TakesToBin */
         TakesToBin: {
@@ -5014,6 +5017,11 @@ export interface components {
             number: number;
             /** Channels */
             channels: components["schemas"]["ChannelFile"][];
+            /**
+             * Heard First
+             * @default 0
+             */
+            heard_first: number;
         };
         /**
          * StandingBy

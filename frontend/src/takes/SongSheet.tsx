@@ -7,6 +7,7 @@ import { useChoice } from '../desk/Choice'
 import { useOpenSession } from '../desk/OpenSession'
 import { useTransport } from '../desk/Transport'
 import { useFrame } from '../desk/useFrame'
+import { INK } from '../signal/Glyph'
 import { count } from '../signal/format'
 import { loudest, wavePath } from '../wave/wavePath'
 import { PlanMarks } from './PlanMarks'
@@ -223,13 +224,13 @@ function runsOf(line: SheetLine) {
   return runs
 }
 
-/** The fat wave of the microphone, and the thin line of the DI in it. */
+/** The fat wave of the channel that the take is heard by, and the thin line of the DI in it. */
 function RunWave({ take, from, to, x, width }: { take: Take; from: number; to: number; x: number; width: number }) {
   const wave = useWave(take.id)
   const paths = useMemo(() => {
     if (!wave.data) return null
     const stretch = { startFrame: from - take.from_frame, endFrame: to - take.from_frame }
-    const mic = take.channels.findIndex((channel) => channel.kind === 'mic')
+    const first = take.heard_first
     const di = take.channels.findIndex((channel) => channel.kind === 'di')
     const draw = (index: number, height: number) => {
       const columns = wave.data.channels[index]
@@ -242,23 +243,14 @@ function RunWave({ take, from, to, x, width }: { take: Take; from: number; to: n
         height: scaled,
       })
     }
-    return mic >= 0
-      ? { mic: draw(mic, WAVE_HEIGHT), di: draw(di, WAVE_HEIGHT * 0.5) }
-      : { mic: '', di: draw(di, WAVE_HEIGHT) }
+    const ink = INK[take.channels[first]?.kind ?? 'di']
+    return { ink, first: draw(first, WAVE_HEIGHT), di: di === first ? '' : draw(di, WAVE_HEIGHT * 0.5) }
   }, [wave.data, take, from, to, x, width])
   if (!paths) return null
   return (
     <g>
-      {paths.mic && <path d={paths.mic} fill="var(--mic)" />}
-      {paths.di && (
-        <path
-          d={paths.di}
-          fill={paths.mic ? 'none' : 'var(--di)'}
-          stroke={paths.mic ? 'var(--sheet)' : 'none'}
-          strokeWidth="0.7"
-          opacity={paths.mic ? 0.75 : 1}
-        />
-      )}
+      {paths.first && <path d={paths.first} fill={paths.ink} />}
+      {paths.di && <path d={paths.di} fill="none" stroke="var(--sheet)" strokeWidth="0.7" opacity="0.75" />}
     </g>
   )
 }
@@ -290,8 +282,8 @@ function GrowingIn({
   if (!meters) return null
   const perFrame = span / (line.to_frame - line.from_frame)
   const x = NAMES + (from - line.from_frame) * perFrame
-  const mic = rolling.channels.findIndex((channel) => channel.kind === 'mic')
-  const grown = columns[Math.max(0, mic)] ?? []
+  const first = rolling.parts[0]!.heard_first
+  const grown = columns[first] ?? []
   const path = wavePath(
     grown,
     framesPerColumn,
@@ -306,7 +298,7 @@ function GrowingIn({
   return (
     <g>
       <rect x={x} y="18" width={(to - from) * perFrame} height={LINE - 22} fill="var(--sheet)" opacity="0.85" />
-      <path d={path} fill="var(--mic)" />
+      <path d={path} fill={INK[rolling.channels[first]!.kind]} />
     </g>
   )
 }

@@ -175,10 +175,9 @@ interface PhraseWavesProps {
 /** The waves of a take's phrases in one drawing: a drawing for each would cost as much as all the rest of a row. */
 function PhraseWaves({ take, wave, phrases, widths, height, bold }: PhraseWavesProps) {
   const { comparison, heard } = useChoice()
-  // The chosen take shows the channel that is heard; the others their microphone.
+  // The chosen take shows the channel that is heard; the others the one that they would be heard by.
   const sound = bold ? comparison?.sounds.find((entry) => entry.key === heard && entry.wave_id === take.id) : undefined
-  const mic = take.channels.findIndex((channel) => channel.kind === 'mic')
-  const index = sound?.wave_channel ?? Math.max(0, mic)
+  const index = sound?.wave_channel ?? take.heard_first
   const kind = take.channels[index]?.kind ?? 'di'
   // A path for each: what is redrawn when rows scroll by are then only those it lies on.
   const paths = useMemo(() => {

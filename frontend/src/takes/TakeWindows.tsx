@@ -21,10 +21,7 @@ export function TakeWindows({ take }: { take: Take }) {
   const windows = dragged ?? take.windows
   const end = take.from_frame + take.frames
   const x = (frame: number) => ((frame - take.from_frame) / take.frames) * WIDTH
-  const index = Math.max(
-    0,
-    take.channels.findIndex((channel) => channel.kind === 'mic'),
-  )
+  const index = take.heard_first
   const columns = wave?.channels[index]
   const path =
     wave && columns

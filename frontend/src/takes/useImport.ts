@@ -1,12 +1,12 @@
 import { useState } from 'react'
 import { formOf, orSay } from '../api/acts'
-import { answered, api } from '../api/client'
+import { type SignalKind, answered, api } from '../api/client'
 import { notice } from '../api/live'
 import { refreshTakes } from '../api/queries'
 import { useChoice } from '../desk/Choice'
 import { useOpenSession } from '../desk/OpenSession'
 
-export type Kind = 'di' | 'mic' | 'sim'
+export type Kind = SignalKind
 export type Placing = 'fitting' | 'stamp' | 'sound' | 'bar'
 
 /** Files of one take, and what each is guessed to be. */

@@ -1,6 +1,6 @@
 """Bringing a sound file, or what the computer played, into a session as a backing track."""
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import asdict, dataclass
 from datetime import datetime
 from pathlib import Path
@@ -17,13 +17,12 @@ from fatsignal.core.level.pyramid import columns
 from fatsignal.core.timing.pulse import find_pulse
 from fatsignal.engine.protocol import ListenOrder
 from fatsignal.errors import FileRefused, SignalError
-from fatsignal.files.atomic_write import rename_durably
 from fatsignal.files.bext import BroadcastNote
-from fatsignal.files.claims import claim_file
+from fatsignal.files.claims import place_file
 from fatsignal.files.names import file_name
 from fatsignal.files.sound import read_blocks, read_clip
 from fatsignal.files.sound_writer import write_sound
-from fatsignal.store import backings
+from fatsignal.store import backings, history
 from fatsignal.store.backings import Backing
 from fatsignal.store.database import Connection
 from fatsignal.store.sessions import Session
@@ -48,9 +47,13 @@ class BackingFile:
 
 
 def import_backing(
-    source: Path, *, shown_name: str, session: Session, sessions_folder: Path, waves_folder: Path
-) -> BackingFile:
+    source: Path, *, shown_name: str, session: Session, sessions_folder: Path, waves_folder: Path,
+    mark: str | None = None, on_progress: Callable[[float], None] | None = None,
+) -> BackingFile:  # fmt: skip
     """Convert a sound file to the session's rate, measure it and look for its pulse.
+
+    Half written, it bears the name `mark`. `on_progress` is told the share done, 0 to 1; what it raises ends the import
+    and leaves no file.
 
     Raises
     ------
@@ -66,9 +69,19 @@ def import_backing(
             f"{shown_name} is {hours:.1f} hours long; a backing track has up to one hour: cut out the song"
         )
     depth = "24" if facts.subtype in _SUBTYPES_24 else "32f"
-    blocks = uploaded_blocks(source, shown_name, rate_hz=session.rate_hz)
+    expected = max(1, round(facts.frames * session.rate_hz / facts.rate_hz))
+
+    def converted() -> Iterator[Samples]:
+        frames = 0
+        for block in uploaded_blocks(source, shown_name, rate_hz=session.rate_hz):
+            frames += len(block)
+            yield block
+            if on_progress:
+                # Measuring takes about as long again.
+                on_progress(min(0.5, 0.5 * frames / expected))
+
     return _keep(
-        blocks, name=Path(shown_name).stem, channels=facts.channels, depth=depth, session=session,
+        converted(), mark=mark, name=Path(shown_name).stem, channels=facts.channels, depth=depth, session=session,
         sessions_folder=sessions_folder, waves_folder=waves_folder,
     )  # fmt: skip
 
@@ -89,25 +102,33 @@ def join_playback(order: ListenOrder, session: Session, *, sessions_folder: Path
 async def enter_backing(
     conn: Connection, session: Session, made: BackingFile, *, origin: str, placed_frame: int
 ) -> Backing:
-    """Enter a backing track that is on disk."""
-    return await backings.add_backing(
-        conn, session_id=session.id, name=made.name, file=made.file, origin=origin, frames=made.frames,
-        channels=made.channels, placed_frame=placed_frame, loudness_lufs=made.loudness_lufs, pulse=made.pulse,
-        backing_id=made.id,
-    )  # fmt: skip
+    """Enter a backing track that is on disk; undone, it is gone from the song and its file stays."""
+    async with history.act(
+        conn, session.id, kind="add backing", says=f"{made.name} brought in", scope={"backing": [made.id]}
+    ):
+        return await backings.add_backing(
+            conn, session_id=session.id, name=made.name, file=made.file, origin=origin, frames=made.frames,
+            channels=made.channels, placed_frame=placed_frame, loudness_lufs=made.loudness_lufs, pulse=made.pulse,
+            backing_id=made.id,
+        )  # fmt: skip
+
+
+def backing_folder(sessions_folder: Path, session: Session) -> Path:
+    """Where a session's backing tracks lie."""
+    return sessions_folder / session.folder / FOLDER
 
 
 def _keep(
     blocks: Iterator[Samples], *, name: str, channels: int, depth: str, session: Session, sessions_folder: Path,
-    waves_folder: Path, from_frame: int | None = None,
+    waves_folder: Path, from_frame: int | None = None, mark: str | None = None,
 ) -> BackingFile:  # fmt: skip
-    folder = sessions_folder / session.folder / FOLDER
+    folder = backing_folder(sessions_folder, session)
     folder.mkdir(parents=True, exist_ok=True)
-    target = claim_file(folder / f"{file_name(name)}.wav")
-    partial = target.with_name(f"{uuid4()}.partial.wav")
+    wanted = folder / f"{file_name(name)}.wav"
+    partial = folder / f"{mark or uuid4()}.partial.wav"
     at = session.tempo.bar_frame(1) if from_frame is None else from_frame
     note = BroadcastNote(
-        description=target.stem, originated_at=datetime.now().astimezone(), time_reference_frames=max(0, at)
+        description=wanted.stem, originated_at=datetime.now().astimezone(), time_reference_frames=max(0, at)
     )
     try:
         frames = write_sound(
@@ -120,11 +141,10 @@ def _keep(
         )
         clip = read_clip(partial)
         if not np.any(clip.samples):
-            raise FileRefused(f"{target.stem} holds nothing but silence: there is nothing to play to")
-        rename_durably(partial, target)
+            raise FileRefused(f"{wanted.stem} holds nothing but silence: there is nothing to play to")
+        target = place_file(partial, wanted)
     except BaseException:
         partial.unlink(missing_ok=True)
-        target.unlink(missing_ok=True)
         raise
     backing_id = uuid4()
     keep_wave(waves_folder, str(backing_id), columns(clip.samples))

@@ -11,6 +11,7 @@ from uuid import UUID
 import numpy as np
 
 from fatsignal.core.clip import Samples
+from fatsignal.core.material.channels import HEARD_FIRST, place_of_first
 from fatsignal.core.takes.roll_plan import Pass
 from fatsignal.core.takes.windows import Gap, Window, joined, touches
 from fatsignal.engine.disk_line import DiskLine
@@ -104,7 +105,7 @@ class RollingPass:
         return [
             RollingPart(
                 part_id=take.journal.part_id, take_id=take.journal.take_id, number=take.journal.number,
-                channels=take.journal.channels,
+                channels=take.journal.channels, heard_first=place_of_first(take.journal.channels, HEARD_FIRST),
             )
             for take in self._takes
         ]  # fmt: skip

@@ -262,6 +262,8 @@ class RollingPart(BaseModel):
     take_id: UUID
     number: int
     channels: list[ChannelFile]
+    # Place of the channel that is drawn where there is room for one.
+    heard_first: int = 0
 
 
 class Rolling(_Message):

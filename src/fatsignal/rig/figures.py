@@ -3,6 +3,7 @@
 from dataclasses import dataclass
 from typing import Literal
 
+from fatsignal.core.material.channels import RecordedKind
 from fatsignal.core.timing.buffers import Feel
 
 
@@ -20,7 +21,7 @@ class ChannelFigures:
     """One channel at its converter: the loudest strokes, and the noise at rest. Levels in dBFS."""
 
     name: str
-    kind: Literal["di", "mic"]
+    kind: RecordedKind
     input: int
     peak_dbfs: float
     average_dbfs: float

@@ -24,11 +24,12 @@ _MOST_KEPT = 1_000
 
 @dataclass(frozen=True, slots=True)
 class _Watched:
-    """What of a table an act may change, and which of its rows belong to a session; `rows` come and go whole."""
+    """What of a table an act may change, and which of its rows belong to a session."""
 
     columns: tuple[LiteralString, ...]
     of_session: LiteralString
-    rows: bool = False
+    # What would be lost with a row that came and goes again.
+    holds: LiteralString | None = None
 
 
 _WATCHED: dict[LiteralString, _Watched] = {
@@ -41,10 +42,15 @@ _WATCHED: dict[LiteralString, _Watched] = {
     ),
     "section": _Watched(
         ("id", "session_id", "position", "name", "first_bar", "bars", "phrase_bars"), "session_id = %(session)s",
-        rows=True,
     ),
     "part": _Watched(
-        ("name", "rig", "written", "armed", "chords", "cut", "monitoring"), "session_id = %(session)s"
+        ("id", "session_id", "position", "name", "rig", "written", "armed", "chords", "cut", "monitoring"),
+        "session_id = %(session)s",
+        holds="""
+            EXISTS (SELECT FROM material WHERE part_id = part.id) OR EXISTS (SELECT FROM take WHERE part_id = part.id)
+            OR EXISTS (SELECT FROM rig_check WHERE part_id = part.id)
+            OR EXISTS (SELECT FROM rig_sheet WHERE part_id = part.id)
+        """,
     ),
     "take": _Watched(
         ("from_frame", "windows", "by_hand", "slip_frames", "rating", "note", "binned_at"),
@@ -55,9 +61,9 @@ _WATCHED: dict[LiteralString, _Watched] = {
             "id", "session_id", "name", "file", "origin", "frames", "channels", "placed_frame", "gain_db",
             "loudness_lufs", "pulse", "added_at",
         ),
-        "session_id = %(session)s", rows=True,
+        "session_id = %(session)s",
     ),
-    "cue": _Watched(("id", "session_id", "name", "mix", "made_at"), "session_id = %(session)s", rows=True),
+    "cue": _Watched(("id", "session_id", "name", "mix", "made_at"), "session_id = %(session)s"),
 }  # fmt: skip
 
 # Tables to watch, each with the ids of its rows, or None: all of the session.
@@ -274,6 +280,7 @@ async def _put(
     if now is not None and expected is not None and any(now[column] != expected[column] for column in expected):
         raise CannotUndo(of.says, "what it changed has been changed since in another way")
     if wanted is None:
+        await _check_holds_nothing(conn, of, table, row_id)
         await conn.execute(f"DELETE FROM {table} WHERE id = %s", (row_id,))
     elif expected is None:
         columns: LiteralString = ", ".join(_WATCHED[table].columns)
@@ -288,3 +295,14 @@ async def _put(
             " WHERE id = %s",
             (Jsonb(wanted), row_id),
         )
+
+
+async def _check_holds_nothing(conn: Connection, of: Act, table: LiteralString, row_id: UUID) -> None:
+    holds = _WATCHED[table].holds
+    if holds is None:
+        return
+    async with conn.cursor() as cur:
+        await cur.execute(f"SELECT {holds} FROM {table} WHERE id = %s", (row_id,))
+        row = await cur.fetchone()
+    if row and row[0]:
+        raise CannotUndo(of.says, "something was recorded or measured with it since")

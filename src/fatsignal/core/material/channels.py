@@ -54,6 +54,13 @@ def first_of(channels: Iterable[Kind], kinds: Sequence[str]) -> Kind | None:
     return next((channel for kind in kinds for channel in there if channel.kind == kind), None)
 
 
+def place_of_first(channels: Iterable[HasKind], kinds: Sequence[str]) -> int:
+    """The place among the channels of the first of the first kind that there is; 0 where there is none."""
+    there = list(channels)
+    first = first_of(there, kinds)
+    return there.index(first) if first is not None else 0
+
+
 def find(channels: Iterable[Kind], wanted: Wanted) -> Kind | None:
     """The channel that is wanted; None where there is none of its kinds, or of its name."""
     there = list(channels)

@@ -10,18 +10,19 @@ from fastapi import APIRouter, Response, UploadFile
 from fastapi.responses import FileResponse
 from pydantic import BaseModel, Field
 
+from fatsignal.acts.audio_interface import interface_now
 from fatsignal.acts.change_song import change_tempo
 from fatsignal.core.song.questions import lost_by
 from fatsignal.core.timing.tempo import LONGEST_SONG_BARS
 from fatsignal.errors import ConfirmationRequired, SettingRefused
+from fatsignal.jobs.kinds.backings import BACKING_KIND, BackingInput
 from fatsignal.store import backings, history, sessions
 from fatsignal.store.backings import Backing
 from fatsignal.store.sessions import Session
-from fatsignal.web.context import Place, Pool, TheDesk, Transaction
+from fatsignal.web.context import Place, Pool, TheDesk, Transaction, Works
 from fatsignal.web.listening import LISTENED
-from fatsignal.web.routes.interface import interface_now
-from fatsignal.web.routes.sessions import SessionView, one_session
 from fatsignal.web.sound_files import received, sound_file
+from fatsignal.web.views.sessions import SessionView, one_session
 
 router = APIRouter(prefix="/api", tags=["backing"])
 
@@ -96,28 +97,19 @@ async def all_backings(session_id: UUID, conn: Transaction) -> list[BackingView]
 
 
 @router.post("/sessions/{session_id}/backings", status_code=201)
-async def import_file(session_id: UUID, file: UploadFile, pool: Pool, place: Place) -> BackingView:
-    """Bring in a sound file of any rate: it is converted, and its tempo and first downbeat are proposed.
-
-    Its first downbeat, where one was found, is laid on bar 1; otherwise its first sample is.
-    """
-    from fatsignal.acts.import_backing import enter_backing, import_backing
-
+async def import_file(session_id: UUID, file: UploadFile, pool: Pool, place: Place, desk: Works) -> BackingView:
+    """Bring in a sound file of any rate: it is converted, and its tempo and first downbeat are proposed."""
     async with pool.connection() as conn:
         session = await sessions.get_session(conn, session_id)
-    # No connection is held while it is received and computed.
     async with received([file], place.uploads_folder, largest_bytes=place.largest_upload_bytes) as upload:
         (one,) = upload.files
-        made = await asyncio.to_thread(
-            lambda: import_backing(
-                one.path, shown_name=one.shown_name, session=session, sessions_folder=place.sessions_folder,
-                waves_folder=place.pyramids_folder,
-            )
-        )  # fmt: skip
-    at = session.tempo.bar_frame(1) - (made.pulse["first_downbeat"] if made.pulse else 0)
+        asked = BackingInput(path=one.path, shown_name=one.shown_name)
+        work = await desk.ask(
+            kind=BACKING_KIND, fingerprint=upload.name, session_id=session_id, work_input=asked.model_dump(mode="json")
+        )
+        made = await desk.result(work)
     async with pool.connection() as conn:
-        stored = await enter_backing(conn, session, made, origin="file", placed_frame=at)
-    return _view(session, stored, no_pulse=made.no_pulse)
+        return _view(session, await backings.get_backing(conn, UUID(made["backing_id"])), no_pulse=made["no_pulse"])
 
 
 @router.post("/sessions/{session_id}/playback", status_code=201)

@@ -7,6 +7,7 @@ from uuid import UUID, uuid4
 from fastapi import APIRouter, Query, Response
 from pydantic import BaseModel, Field
 
+from fatsignal.acts.audio_interface import interface_now
 from fatsignal.core.pitch.chords import Shape, ShapeReport, best_compromise, parse_frets, report_shape
 from fatsignal.core.pitch.notes import note_name
 from fatsignal.errors import NotFound, SettingRefused
@@ -14,7 +15,6 @@ from fatsignal.rig.setup import RigSetup
 from fatsignal.store import history, parts, rig_checks, sessions
 from fatsignal.web.context import Place, TheDesk, Transaction
 from fatsignal.web.listening import LISTENED
-from fatsignal.web.routes.interface import interface_now
 
 router = APIRouter(prefix="/api", tags=["checks"])
 

@@ -7,6 +7,8 @@ from uuid import UUID
 from fastapi import APIRouter, Response
 from pydantic import BaseModel, Field
 
+from fatsignal.acts.arming import all_armed, armed_parts
+from fatsignal.acts.audio_interface import interface_now
 from fatsignal.core.cue.mix import CueMix
 from fatsignal.core.cue.monitoring import Monitoring
 from fatsignal.core.timing.monitor_path import MonitorDelay, monitor_delay
@@ -19,8 +21,6 @@ from fatsignal.store.cues import StoredCue
 from fatsignal.store.database import Connection
 from fatsignal.store.parts import Part
 from fatsignal.web.context import Place, TheDesk, Transaction
-from fatsignal.web.routes.interface import interface_now
-from fatsignal.web.routes.rolls import all_armed, armed_parts
 
 router = APIRouter(prefix="/api", tags=["cues"])
 
@@ -86,7 +86,8 @@ async def add(session_id: UUID, new: NewCue, conn: Transaction) -> CueView:
     mix = session.blend_mix
     if new.like is not None:
         mix = (await _of_session(conn, session_id, new.like)).settings
-    return _view(await cues.add_cue(conn, session_id=session_id, name=new.name, mix=mix))
+    async with history.act(conn, session_id, kind="add cue", says=f"{new.name.strip()} listens", scope={"cue": None}):
+        return _view(await cues.add_cue(conn, session_id=session_id, name=new.name, mix=mix))
 
 
 @router.put("/cues/{cue_id}")
@@ -185,7 +186,8 @@ async def _stand_by(conn: Connection, session_id: UUID, place: Place, desk: TheD
     session = await sessions.get_session(conn, session_id)
     armed = await armed_parts(conn, session_id)
     order = standby_order(
-        session, await all_armed(conn, place, session, armed), sessions_folder=place.sessions_folder,
+        session, await all_armed(conn, session, armed, sessions_folder=place.sessions_folder),
+        sessions_folder=place.sessions_folder,
         interface=await interface_now(conn), speed=place.rig_speed or 1.0, cues=await cues_of(conn, session_id),
     )  # fmt: skip
     await desk.stand_by(order)

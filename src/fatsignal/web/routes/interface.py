@@ -6,10 +6,10 @@ from uuid import UUID
 from fastapi import APIRouter
 from pydantic import BaseModel
 
+from fatsignal.acts.audio_interface import interface_now
 from fatsignal.core.timing.buffers import BufferRow, buffer_table
 from fatsignal.rig.interface import BUFFER_FRAMES, INPUTS, NAME, SimulatedInterface
 from fatsignal.store import interfaces, sessions
-from fatsignal.store.database import Connection
 from fatsignal.web.context import Transaction
 
 router = APIRouter(prefix="/api", tags=["interface"])
@@ -65,14 +65,3 @@ async def set_interface(session_id: UUID, settings: SimulatedInterface, conn: Tr
     """Turn a knob of the simulated interface, or give it a fault."""
     await interfaces.keep_settings(conn, NAME, settings.model_dump(mode="json"))
     return await interface(session_id, conn)
-
-
-async def interface_now(conn: Connection) -> SimulatedInterface:
-    """The interface as it is set."""
-    return SimulatedInterface.model_validate(await interfaces.get_settings(conn, NAME))
-
-
-async def record_offset_frames(conn: Connection, settings: SimulatedInterface, *, rate_hz: int) -> int:
-    """What is left out at the beginning of a recording; 0 where the latency was never measured."""
-    found = await interfaces.get_offset(conn, NAME, rate_hz=rate_hz, buffer_frames=settings.buffer_frames)
-    return found.whole_frames if found else 0

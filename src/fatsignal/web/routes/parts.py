@@ -8,6 +8,7 @@ from uuid import UUID
 from fastapi import APIRouter, Response
 from pydantic import BaseModel, Field
 
+from fatsignal.acts.audio_interface import interface_now
 from fatsignal.core.instrument.inputs import BOXES, INPUTS, PHANTOM_V
 from fatsignal.core.instrument.instruments import INSTRUMENTS
 from fatsignal.core.mics.microphone import MIC_KINDS, MicKind
@@ -23,8 +24,7 @@ from fatsignal.store.database import Connection
 from fatsignal.store.parts import Part
 from fatsignal.web.context import Transaction
 from fatsignal.web.revisions import IfMatch, check_revision, revision_of
-from fatsignal.web.routes.interface import interface_now
-from fatsignal.web.views import ChordView, PartView, part_view
+from fatsignal.web.views.parts import ChordView, PartView, part_view
 
 router = APIRouter(prefix="/api", tags=["parts"])
 
@@ -207,10 +207,12 @@ async def add_part(session_id: UUID, new: NewPart, conn: Transaction) -> PartVie
         rig = standard_rig(new.instrument, with_amp=new.with_amp)
     else:
         raise SettingRefused("a part begins with an instrument, a kit or another part: choose one")
-    part = await parts.add_part(
-        conn, session_id=session_id, name=_said(new.name), rig=rig.model_dump(mode="json"), written=[],
-        armed=not there, chords=chords, monitoring=monitoring,
-    )  # fmt: skip
+    name = _said(new.name)
+    async with history.act(conn, session_id, kind="add part", says=f"{name} added", scope={"part": None}):
+        part = await parts.add_part(
+            conn, session_id=session_id, name=name, rig=rig.model_dump(mode="json"), written=[],
+            armed=not there, chords=chords, monitoring=monitoring,
+        )  # fmt: skip
     return part_view(part)
 
 

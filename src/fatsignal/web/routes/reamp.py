@@ -15,11 +15,9 @@ from fatsignal.core.material.channels import HEARD_FIRST, RecordedKind, Wanted, 
 from fatsignal.errors import ToneRefused
 from fatsignal.jobs.kinds.curves import CURVES_KIND
 from fatsignal.store import parts, prints, takes, tones, works
-from fatsignal.store.database import Connection
-from fatsignal.store.prints import PrintState
 from fatsignal.web.context import Place, Pool, Transaction, Works
-from fatsignal.web.routes.takes import ChecksView
 from fatsignal.web.sounds import StreamedSound, streamed
+from fatsignal.web.views.prints import PrintView, print_view, prints_of
 
 router = APIRouter(prefix="/api", tags=["re-amp"])
 
@@ -32,20 +30,6 @@ class ToneView(BaseModel, from_attributes=True):
     use: str
     document: dict[str, Any]
     made_at: datetime
-
-
-class PrintView(BaseModel):
-    id: UUID
-    material_id: UUID = Field(description="Of what it is a print: a take has its material's id.")
-    tone_revision_id: UUID
-    tone_name: str
-    tone_revision: int
-    state: PrintState
-    progress: float
-    times_real_time: float | None
-    problem: str
-    file: str | None
-    checks: ChecksView | None
 
 
 class NewPrint(BaseModel):
@@ -141,11 +125,6 @@ async def all_prints(session_id: UUID, conn: Transaction) -> list[PrintView]:
     return await prints_of(session_id, conn)
 
 
-async def prints_of(session_id: UUID, conn: Connection) -> list[PrintView]:
-    """Prints as pages show them."""
-    return [_print_view(print_) for print_ in await prints.list_prints(conn, session_id)]
-
-
 @router.post("/prints", status_code=202)
 async def ask_for_print(new: NewPrint, pool: Pool, place: Place, desk: Works) -> PrintView:
     """Ask for the DI of a take through a tone; a print that is there already is simply returned."""
@@ -160,7 +139,7 @@ async def ask_for_print(new: NewPrint, pool: Pool, place: Place, desk: Works) ->
     # The worker must see the print when it is woken.
     if asked:
         await desk.wake(work)
-    return _print_view(print_)
+    return print_view(print_)
 
 
 @router.delete("/prints/{print_id}/rendering", status_code=204)
@@ -224,20 +203,4 @@ def _tone_view(revision: tones.ToneRevision) -> ToneView:
         use=str(revision.document.get("use", "")),
         document=revision.document,
         made_at=revision.made_at,
-    )
-
-
-def _print_view(print_: prints.Print) -> PrintView:
-    return PrintView(
-        id=print_.id,
-        material_id=print_.material_id,
-        tone_revision_id=print_.tone_revision_id,
-        tone_name=print_.tone_name,
-        tone_revision=print_.tone_revision,
-        state=print_.state,
-        progress=print_.progress,
-        times_real_time=print_.times_real_time,
-        problem=print_.problem,
-        file=print_.file,
-        checks=ChecksView.model_validate(print_.checks) if print_.checks else None,
     )

@@ -7,13 +7,13 @@ from uuid import UUID
 from fastapi import APIRouter
 from pydantic import BaseModel, Field
 
+from fatsignal.acts.audio_interface import interface_now
 from fatsignal.acts.freeze_rig import freeze_rig
 from fatsignal.errors import SettingRefused
 from fatsignal.rig.sheet import Difference, SheetEntry, differences, entries_from
 from fatsignal.store import parts, rig_sheets, sessions
 from fatsignal.store.rig_sheets import RigSheet
 from fatsignal.web.context import Transaction
-from fatsignal.web.routes.interface import interface_now
 
 router = APIRouter(prefix="/api", tags=["rig sheets"])
 

@@ -1,6 +1,5 @@
 """Rolling: start, stop, bin and roll again, punch by hand; and how a session rolls."""
 
-import secrets
 from typing import TYPE_CHECKING, Literal
 from uuid import UUID
 
@@ -8,23 +7,16 @@ from fastapi import APIRouter, Response
 from pydantic import BaseModel, Field
 
 from fatsignal.acts.bin import bin_takes
-from fatsignal.acts.take_numbers import next_number
-from fatsignal.config import Settings
-from fatsignal.core.cue.monitoring import Monitoring
+from fatsignal.acts.roll_settings import fitting
 from fatsignal.core.takes.roll_plan import RollSettings, Way
-from fatsignal.core.takes.windows import Window, joined
-from fatsignal.errors import RollRefused, SettingRefused
-from fatsignal.rig.interface import INPUTS
-from fatsignal.rig.setup import RigSetup, check_inputs
-from fatsignal.store import history, parts, sections, sessions, takes, tones
+from fatsignal.core.takes.windows import Window
+from fatsignal.rig.setup import RigSetup
+from fatsignal.store import history, parts, sessions, takes
 from fatsignal.store.database import Connection
-from fatsignal.store.parts import Part
-from fatsignal.store.sessions import Session
 from fatsignal.web.context import Place, TheDesk, Transaction
-from fatsignal.web.routes.interface import interface_now, record_offset_frames
 
 if TYPE_CHECKING:
-    from fatsignal.acts.roll_order import Armed
+    pass
 
 router = APIRouter(prefix="/api/sessions/{session_id}", tags=["rolling"])
 
@@ -100,7 +92,7 @@ async def roll_settings(session_id: UUID, conn: Transaction) -> RollSettings:
 async def set_roll_settings(session_id: UUID, settings: RollSettings, conn: Transaction) -> RollSettings:
     """Once, loop or windows; where; with which pre-roll and post-roll; again and again or not."""
     session = await sessions.get_session(conn, session_id)
-    settings = _fitting(session, settings)
+    settings = fitting(session, settings)
     scope: history.Scope = {"session": [session_id]}
     says = "how it rolls changed"
     async with history.act(conn, session_id, kind="roll settings", says=says, scope=scope, subject="roll"):
@@ -125,88 +117,18 @@ async def space(session_id: UUID, conn: Transaction, place: Place) -> SpaceView:
     return SpaceView(seconds_left=round(left, 1), channels=channels, verdict=verdict)
 
 
-def _fitting(session: Session, settings: RollSettings) -> RollSettings:
-    """Settings with their windows joined and in order.
-
-    Raises
-    ------
-    SettingRefused
-        If the loop or a window leaves the song.
-    """
-    if settings.loop_bar + settings.loop_bars - 1 > session.song_bars:
-        raise SettingRefused(
-            f"a loop of bars {settings.loop_bar} to {settings.loop_bar + settings.loop_bars - 1} runs past the song's "
-            f"end at bar {session.song_bars}: choose bars inside the song"
-        )
-    start, end = session.tempo.bar_frame(1), session.tempo.bar_frame(session.song_bars + 1)
-    for window in settings.windows:
-        if not start <= window.from_frame < window.to_frame <= end:
-            raise SettingRefused("a window lies outside the song: draw it over bars of the song sheet")
-    return settings.model_copy(update={"windows": joined(settings.windows)})
-
-
 async def _start(session_id: UUID, new: NewRoll, conn: Connection, place: Place, desk: TheDesk) -> RollStarted:
-    from fatsignal.acts.play_beside import cues_of, tracks_beside
-    from fatsignal.acts.roll_order import roll_order, roll_plan
+    from fatsignal.acts.start_roll import order_to_roll
     from fatsignal.engine.journal import take_id_of
 
-    session = await sessions.get_session(conn, session_id)
-    section = None if new.section_id is None else await sections.get_section(conn, new.section_id)
-    if section is not None and section.session_id != session_id:
-        raise RollRefused("that section belongs to another session: choose one of this song")
-    armed = await armed_parts(conn, session_id)
-    rigs = [(part.name, RigSetup.model_validate(part.rig)) for part in armed]
-    clashes = check_inputs(rigs, inputs=INPUTS)
-    if clashes:
-        raise RollRefused(clashes[0])
-    plan = roll_plan(
-        session,
-        way=new.way,
-        section=section.in_song if section else None,
-        from_frame=new.from_frame,
-        by_hand=new.by_hand,
-    )
-    interface = await interface_now(conn)
-    order = roll_order(
-        session, plan, await all_armed(conn, place, session, armed),
-        tracks=await tracks_beside(
-            conn, session, armed=[part.id for part in armed], sessions_folder=place.sessions_folder
-        ),
-        cues=await cues_of(conn, session_id),
-        section_id=new.section_id, sessions_folder=place.sessions_folder, interface=interface,
-        record_offset_frames=await record_offset_frames(conn, interface, rate_hz=session.rate_hz),
-        speed=place.rig_speed,
+    order = await order_to_roll(
+        conn, session_id, section_id=new.section_id, from_frame=new.from_frame, way=new.way, by_hand=new.by_hand,
+        sessions_folder=place.sessions_folder, speed=place.rig_speed,
     )  # fmt: skip
     await desk.start(order)
+    plan = order.plan
     return RollStarted(
         roll_id=order.roll_id, take_ids=[take_id_of(order.roll_id, part.part_id, 0) for part in order.parts],
         number=order.parts[0].first_number, from_frame=plan.from_frame,
         play_from_frame=plan.play_from_frame, to_frame=plan.to_frame, windows=list(plan.windows),
     )  # fmt: skip
-
-
-async def armed_parts(conn: Connection, session_id: UUID) -> list[Part]:
-    """The parts that roll together.
-
-    Raises
-    ------
-    RollRefused
-        If none is armed.
-    """
-    armed = [part for part in await parts.list_parts(conn, session_id) if part.armed]
-    if not armed:
-        raise RollRefused("no part is armed: choose the part that you play")
-    return armed
-
-
-async def all_armed(conn: Connection, place: Settings, session: Session, armed: list[Part]) -> "list[Armed]":
-    """What is armed, with the number of its next take and the tone through which it is heard."""
-    from fatsignal.acts.roll_order import Armed
-
-    found = []
-    for part in armed:
-        tone_id = Monitoring.model_validate(part.monitoring).tone_revision_id
-        tone = await tones.get_revision(conn, tone_id) if tone_id else None
-        number = await next_number(conn, place.sessions_folder, session, part)
-        found.append(Armed(part, number, secrets.randbits(31), tone))
-    return found

@@ -18,8 +18,7 @@ from fatsignal.files.names import file_name
 from fatsignal.store import history, sections, sessions
 from fatsignal.web.context import Transaction
 from fatsignal.web.revisions import IfMatch
-from fatsignal.web.routes.sessions import SessionView, TempoView, check_song, one_session, tempo_view
-from fatsignal.web.views import SectionView
+from fatsignal.web.views.sessions import SectionView, SessionView, TempoView, check_song, one_session, tempo_view
 
 router = APIRouter(prefix="/api", tags=["song"])
 

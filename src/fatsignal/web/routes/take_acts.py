@@ -16,7 +16,7 @@ from fatsignal.store import history, parts, sessions, takes
 from fatsignal.store.database import Connection
 from fatsignal.web.context import Transaction
 from fatsignal.web.revisions import IfMatch, check_revision
-from fatsignal.web.routes.takes import TakeView, one_take, take_revision
+from fatsignal.web.views.takes import TakeView, one_take, take_revision
 
 router = APIRouter(prefix="/api", tags=["takes"])
 

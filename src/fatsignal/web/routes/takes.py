@@ -1,8 +1,6 @@
 """Takes: what was recorded, its sound; bringing in a file; the bin."""
 
-from collections.abc import Callable
-from datetime import datetime
-from typing import Annotated, Literal
+from typing import Annotated, Literal, get_args
 from uuid import UUID
 
 from fastapi import APIRouter, File, Form, Query, Response, UploadFile
@@ -11,94 +9,22 @@ from pydantic import BaseModel, Field
 
 from fatsignal.acts.bin import bin_takes
 from fatsignal.core.material.channels import RecordedKind
-from fatsignal.core.takes.windows import Gap, Window
 from fatsignal.errors import NotFound, SettingRefused
 from fatsignal.jobs.kinds.imports import IMPORT_KIND, ImportInput, ReceivedFile
 from fatsignal.store import parts, prints, sessions, takes
 from fatsignal.store.database import Connection
-from fatsignal.store.sessions import Session
 from fatsignal.web.answers import answer_beside
 from fatsignal.web.context import Place, Pool, TheDesk, Transaction, Works
-from fatsignal.web.revisions import revision_of
 from fatsignal.web.sound_files import received, sound_file
+from fatsignal.web.views.takes import TakeView, one_take, takes_of
 
 router = APIRouter(prefix="/api", tags=["takes"])
-
-
-class ChecksView(BaseModel):
-    """Level figures over the window; null where there is only silence."""
-
-    peak_dbfs: float | None
-    true_peak_dbtp: float | None
-    average_dbfs: float | None
-    loudness_lufs: float | None
-    crest_db: float | None
-    dc: float
-    flat_top_runs: int
-    advice: str | None
-    spectrum_difference_db: float | None = None
-
-
-class TakeChannelView(BaseModel, from_attributes=True):
-    position: int
-    name: str
-    kind: RecordedKind
-    file: str
-    checks: ChecksView
-
-
-class TakeView(BaseModel):
-    id: UUID
-    part_id: UUID
-    part_name: str
-    number: int
-    recorded_at: datetime
-    rate_hz: int
-    from_frame: int
-    frames: int
-    windows: list[Window] = Field(description="The ranges that are used, on the session's time line.")
-    gaps: list[Gap] = Field(description="Frames of its files that the device lost.")
-    window_from_frame: int = Field(description="Where the first window begins; all of it where nothing is used yet.")
-    window_to_frame: int
-    first_bar: int
-    last_bar: int
-    origin: Literal["rolled", "imported", "recovered"]
-    slip_frames: int = Field(description="By how much a person moved it away from its place.")
-    slip_ms: float
-    went_along: bool = Field(description="Its section has moved since it was recorded.")
-    rating: Literal["starred", "struck"] | None
-    sim_tone: str | None = Field(description="The tone that was printed beside the DI.")
-    said: str = Field(description="What the program has to say of it.")
-    note: str = Field(description="The person's own.")
-    folder: str
-    binned: bool
-    revision: str = Field(description="Of what a person decides about it: a change is sent with it (If-Match).")
-    verdict: Literal["good", "look", "fix"] = Field(description="Of the DI's level: the worst thing that was found.")
-    verdict_says: str
-    channels: list[TakeChannelView]
 
 
 @router.get("/sessions/{session_id}/takes", response_model=list[TakeView])
 async def all_takes(session_id: UUID, conn: Transaction) -> Response:
     """Every take of the session with its channels and checks, the newest of each part first."""
     return await answer_beside(list[TakeView], await takes_of(session_id, conn))
-
-
-async def takes_of(session_id: UUID, conn: Connection) -> Callable[[], list[TakeView]]:
-    """Reads them; what it gives makes them as pages show them."""
-    session = await sessions.get_session(conn, session_id)
-    found = await takes.list_takes(conn, session_id)
-    channels = await takes.channels_of(conn, [take.id for take in found])
-    names = {part.id: part.name for part in await parts.list_parts(conn, session_id)}
-    return lambda: [_view(session, names[take.part_id], take, channels[take.id]) for take in found]
-
-
-async def one_take(conn: Connection, take_id: UUID) -> TakeView:
-    """A take as pages show it."""
-    take = await takes.get_take(conn, take_id)
-    part = await parts.get_part(conn, take.part_id)
-    session = await sessions.get_session(conn, part.session_id)
-    return _view(session, part.name, take, (await takes.channels_of(conn, [take_id]))[take_id])
 
 
 class WaitingTake(BaseModel):
@@ -171,8 +97,9 @@ def _kinds(typed: str, names: list[str]) -> list[RecordedKind]:
     if not typed:
         return guess_kinds(names)
     words = [word.strip() for word in typed.split(",")]
-    if len(words) != len(names) or any(word not in ("di", "mic", "sim") for word in words):
-        raise SettingRefused(f"say of each of the {len(names)} files whether it is di, mic or sim")
+    if len(words) != len(names) or any(word not in get_args(RecordedKind) for word in words):
+        kinds = ", ".join(get_args(RecordedKind))
+        raise SettingRefused(f"say of each of the {len(names)} files what it is: {kinds}")
     return words  # type: ignore[return-value]
 
 
@@ -227,61 +154,3 @@ async def print_audio(print_id: UUID, conn: Transaction, place: Place) -> FileRe
     if print_.file is None:
         raise NotFound("finished print", print_id)
     return sound_file(place.sessions_folder / print_.file)
-
-
-def _view(session: Session, part_name: str, take: takes.Take, channels: list[takes.TakeChannel]) -> TakeView:
-    tempo = session.tempo
-    verdict, says = _verdict(take, channels)
-    return TakeView(
-        id=take.id,
-        part_id=take.part_id,
-        part_name=part_name,
-        number=take.number,
-        recorded_at=take.recorded_at,
-        rate_hz=take.rate_hz,
-        from_frame=take.from_frame,
-        frames=take.frames,
-        windows=list(take.windows),
-        gaps=list(take.gaps),
-        window_from_frame=take.used.from_frame,
-        window_to_frame=take.used.to_frame,
-        first_bar=tempo.bar_beat_at(take.used.from_frame)[0],
-        last_bar=tempo.bar_beat_at(take.used.to_frame - 1)[0],
-        origin=take.origin,
-        slip_frames=take.slip_frames,
-        slip_ms=round(1000 * take.slip_frames / take.rate_hz, 3),
-        went_along=take.from_frame - take.slip_frames != take.recorded_frame,
-        rating=take.rating,
-        sim_tone=take.sim_tone["name"] if take.sim_tone else None,
-        said=take.said,
-        note=take.note,
-        folder=take.folder,
-        binned=take.binned_at is not None,
-        revision=take_revision(take),
-        verdict=verdict,
-        verdict_says=says,
-        channels=[TakeChannelView.model_validate(channel) for channel in channels],
-    )
-
-
-def take_revision(take: takes.Take) -> str:
-    """Of windows, slip, rating and note: what a person decides about a take."""
-    return revision_of([tuple(window) for window in take.windows], take.slip_frames, take.rating, take.note)
-
-
-def _verdict(take: takes.Take, channels: list[takes.TakeChannel]) -> tuple[Literal["good", "look", "fix"], str]:
-    """The worst thing that the checks found, in words."""
-    clipped = [channel.name for channel in channels if channel.checks["flat_top_runs"]]
-    silent = [channel.name for channel in channels if channel.checks["peak_dbfs"] is None]
-    if silent:
-        return "fix", f"{', '.join(silent)}: nothing arrived"
-    if clipped:
-        return "fix", f"{', '.join(clipped)}: clipped"
-    advice = next((channel.checks["advice"] for channel in channels if channel.checks["advice"]), None)
-    if advice:
-        return "look", advice
-    if take.gaps or take.origin == "recovered":
-        return "look", take.said
-    if take.said:
-        return "good", take.said
-    return "good", "levels are right"

@@ -1,4 +1,4 @@
-"""Answers that several routes give."""
+"""Parts as pages show them."""
 
 from uuid import UUID
 
@@ -6,14 +6,6 @@ from pydantic import BaseModel, Field
 
 from fatsignal.rig.setup import RigSetup
 from fatsignal.store.parts import Part
-
-
-class SectionView(BaseModel, from_attributes=True):
-    id: UUID
-    name: str
-    first_bar: int
-    bars: int
-    phrase_bars: int
 
 
 class PathStep(BaseModel):

@@ -1,0 +1,44 @@
+"""What is armed: the parts that roll together, and what each needs for its next take."""
+
+import secrets
+from pathlib import Path
+from typing import TYPE_CHECKING
+from uuid import UUID
+
+from fatsignal.acts.take_numbers import next_number
+from fatsignal.core.cue.monitoring import Monitoring
+from fatsignal.errors import RollRefused
+from fatsignal.store import parts, tones
+from fatsignal.store.database import Connection
+from fatsignal.store.parts import Part
+from fatsignal.store.sessions import Session
+
+if TYPE_CHECKING:
+    from fatsignal.acts.roll_order import Armed
+
+
+async def armed_parts(conn: Connection, session_id: UUID) -> list[Part]:
+    """The parts that roll together.
+
+    Raises
+    ------
+    RollRefused
+        If none is armed.
+    """
+    armed = [part for part in await parts.list_parts(conn, session_id) if part.armed]
+    if not armed:
+        raise RollRefused("no part is armed: choose the part that you play")
+    return armed
+
+
+async def all_armed(conn: Connection, session: Session, armed: list[Part], *, sessions_folder: Path) -> "list[Armed]":
+    """What is armed, with the number of its next take and the tone through which it is heard."""
+    from fatsignal.acts.roll_order import Armed
+
+    found = []
+    for part in armed:
+        tone_id = Monitoring.model_validate(part.monitoring).tone_revision_id
+        tone = await tones.get_revision(conn, tone_id) if tone_id else None
+        number = await next_number(conn, sessions_folder, session, part)
+        found.append(Armed(part, number, secrets.randbits(31), tone))
+    return found
