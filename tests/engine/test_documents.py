@@ -15,6 +15,7 @@ from fatsignal.core.timing.click import ClickSettings
 from fatsignal.engine.journal import Journal
 from fatsignal.engine.protocol import ORDERS
 from fatsignal.rig.device import SimulatedDevice
+from fatsignal.rig.frozen import FrozenRig
 from fatsignal.rig.interface import SimulatedInterface
 from fatsignal.rig.setup import RigSetup
 from tests.engine.sources import order
@@ -40,6 +41,14 @@ def test_a_journal_of_the_second_release_is_what_it_was():
     assert (journal.number, journal.gaps, journal.into_bin) == (7, [Gap(1000, 700)], True)
     assert journal.sim_tone.name == "Kiln"
     assert Journal.model_validate_json(journal.model_dump_json()) == journal
+
+
+def test_a_rig_sheet_of_the_first_release_is_read_with_its_rig_and_its_checks():
+    frozen = FrozenRig.model_validate_json((HERE / "rig-sheet-1.json").read_text())
+    assert (frozen.version, frozen.part) == (1, "Baritone")
+    assert frozen.entries[0].name == "instrument"
+    assert {check.kind for check in frozen.checks} == {"level", "tuning", "noise", "bleed", "latency"}
+    assert RigSetup.model_validate(frozen.rig).mics[0].name == "mic A"
 
 
 @pytest.mark.parametrize("kind", KINDS, ids=lambda kind: kind.__name__)

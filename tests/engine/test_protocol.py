@@ -1,11 +1,26 @@
 """Engine and server of different releases: what one side does not know is passed over, never fatal."""
 
+import asyncio
 import json
+import os
+import signal
 from pathlib import Path
 
 import pytest
 
-from fatsignal.engine.protocol import ORDERS, SPOKEN_HERE, EngineAddress, Hello, RollOrder, Speaks, read_event
+from fatsignal.engine import link
+from fatsignal.engine.protocol import (
+    ADDRESS_NAME,
+    ORDERS,
+    SPOKEN_HERE,
+    EngineAddress,
+    Hello,
+    ListenOrder,
+    RollOrder,
+    Speaks,
+    read_event,
+)
+from fatsignal.errors import RollRefused
 from tests.engine.sources import order
 
 # As an engine of the first half wrote them, before there was a version in the address.
@@ -50,3 +65,85 @@ def test_two_sides_speak_the_newest_version_that_both_know():
     assert Speaks(oldest=2, newest=5).common_with(Speaks(oldest=3, newest=4)) == 4
     assert Speaks(oldest=5, newest=6).common_with(Speaks(oldest=2, newest=4)) is None
     assert SPOKEN_HERE.common_with(Speaks()) == 2
+
+
+# As a server of the first half asked: what happens meanwhile followed from what it was for.
+OLD_LISTEN = {
+    "v": 2, "do": "listen", "roll_id": "6d0bd1a4-9d36-4b3b-8d0e-0f5a8e3b6d11",
+    "session_id": "6d0bd1a4-9d36-4b3b-8d0e-0f5a8e3b6d12", "folder": "/nowhere", "stem": "check", "rate_hz": 48000,
+    "depth": "32f", "from_frame": 0, "to_frame": 96000, "seed": 1,
+}  # fmt: skip
+
+
+@pytest.mark.parametrize(
+    ("kind", "happening"),
+    [("level", "loudest"), ("tuning", "string by string"), ("bleed", "hands off, the click in the phones"),
+     ("latency", "pings"), ("computer", "the computer")],
+)  # fmt: skip
+def test_an_order_that_only_says_what_for_happens_as_it_did(tmp_path, kind, happening):
+    tempo = json.loads(order(tmp_path).model_dump_json())["tempo"]
+    asked = ORDERS.validate_json(json.dumps({**OLD_LISTEN, "kind": kind, "tempo": tempo}))
+    assert isinstance(asked, ListenOrder)
+    assert (asked.happening, asked.follows_pitch) == (happening, kind == "tuning")
+
+
+class EngineOfAnotherRelease:
+    """Says what it does, and keeps what it is asked."""
+
+    def __init__(self, **busy):
+        self.hello = {**json.loads(OLD_HELLO), **busy}
+        self.asked = []
+
+    async def __aenter__(self):
+        self.server = await asyncio.start_server(self._serve, "127.0.0.1", 0)
+        port = self.server.sockets[0].getsockname()[1]
+        self.address = EngineAddress(pid=4711, port=port, token="abc", speaks=Speaks(oldest=9, newest=9))
+        return self
+
+    async def __aexit__(self, *_):
+        self.server.close()
+
+    async def _serve(self, reader, writer):
+        await reader.readline()
+        writer.write(json.dumps(self.hello).encode() + b"\n")
+        self.asked += [json.loads(line)["do"] async for line in reader]
+        writer.close()
+
+
+@pytest.mark.parametrize(
+    ("busy", "asked"),
+    [({}, ["quit"]), ({"busy_with": OLD_LISTEN["roll_id"]}, []), ({"rolling": {"number": 3}}, [])],
+    ids=["idle", "about to roll", "rolling"],
+)
+async def test_only_an_engine_that_is_idle_is_asked_to_end(busy, asked):
+    async with EngineOfAnotherRelease(**busy) as engine:
+        assert await link.ask_to_end_if_idle(engine.address) is bool(asked)
+        await asyncio.sleep(0.1)
+        assert engine.asked == asked
+
+
+async def test_an_engine_that_rolls_and_is_too_far_away_is_left_alone_with_a_sentence(tmp_path, monkeypatch):
+    async with EngineOfAnotherRelease(rolling={"number": 3}) as engine:
+        monkeypatch.setattr(link, "running_engine", lambda _: engine.address)
+        with pytest.raises(RollRefused, match="what it rolls goes on"):
+            await link.EngineLink(tmp_path).connect()
+        assert engine.asked == []
+
+
+async def test_an_idle_engine_of_another_release_gives_its_place_to_one_of_this(tmp_path):
+    address = tmp_path / ADDRESS_NAME
+    first = link.EngineLink(tmp_path)
+    await first.connect()
+    old = json.loads(address.read_text())
+    await first.close()
+    address.write_text(json.dumps({**old, "release": "0.0.1"}))
+    second = link.EngineLink(tmp_path)
+    try:
+        await second.connect()
+        new = link.running_engine(tmp_path)
+        assert new.pid != old["pid"]
+        hello = await anext(second.events())
+        assert (hello.pid, hello.rolling) == (new.pid, None)
+    finally:
+        await second.close()
+        os.kill(json.loads(address.read_text())["pid"], signal.SIGTERM)

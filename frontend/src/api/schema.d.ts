@@ -2523,8 +2523,11 @@ export interface components {
              */
             audio_stays: boolean;
         };
-        /** FrozenCheckView */
-        FrozenCheckView: {
+        /**
+         * FrozenCheck
+         * @description The newest check of a kind, as it was found then.
+         */
+        FrozenCheck: {
             /** Kind */
             kind: string;
             /**
@@ -3698,7 +3701,7 @@ export interface components {
             /** Entries */
             entries: components["schemas"]["SheetEntry"][];
             /** Checks */
-            checks: components["schemas"]["FrozenCheckView"][];
+            checks: components["schemas"]["FrozenCheck"][];
         };
         /**
          * RigView

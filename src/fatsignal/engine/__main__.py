@@ -16,6 +16,7 @@ from uuid import UUID
 
 from pydantic import ValidationError
 
+from fatsignal import __version__
 from fatsignal.engine.ears import Ear, Ears
 from fatsignal.engine.life import hold_life
 from fatsignal.engine.priority import Rank, prefer_this_process, prefer_this_thread
@@ -88,7 +89,9 @@ class Engine:
         address = self._run_folder / ADDRESS_NAME
         with atomic_write(address) as partial:
             partial.touch(mode=0o600)
-            address_here = EngineAddress(pid=os.getpid(), port=port, token=self._token, speaks=SPOKEN_HERE)
+            address_here = EngineAddress(
+                pid=os.getpid(), port=port, token=self._token, speaks=SPOKEN_HERE, release=__version__
+            )
             partial.write_text(address_here.model_dump_json())
         log.info("engine %d listens, and speaks versions %d to %d", os.getpid(), OLDEST_SPOKEN, VERSION)
         warming = asyncio.create_task(asyncio.to_thread(_warm_up))

@@ -2,6 +2,7 @@
 
 import asyncio
 import contextlib
+import json
 import logging
 import subprocess
 import sys
@@ -9,8 +10,9 @@ from collections.abc import AsyncIterator
 from pathlib import Path
 from uuid import UUID
 
+from fatsignal import __version__
 from fatsignal.engine.life import engine_lives
-from fatsignal.engine.protocol import ADDRESS_NAME, SPOKEN_HERE, AnyEvent, EngineAddress, Order, read_event
+from fatsignal.engine.protocol import ADDRESS_NAME, SPOKEN_HERE, AnyEvent, EngineAddress, Order, QuitOrder, read_event
 from fatsignal.errors import RollRefused
 
 _LINE_LIMIT = 8 * 1024 * 1024
@@ -42,6 +44,30 @@ def start_engine(run_folder: Path, *, apart: bool = False) -> None:
         )  # fmt: skip
 
 
+async def ask_to_end_if_idle(address: EngineAddress) -> bool:
+    """Ask an engine of whatever release to end, unless something rolls or is about to; whether it was asked.
+
+    That it says first what it does, and how it is asked to end, was the same in every release.
+    """
+    try:
+        reader, writer = await asyncio.open_connection("127.0.0.1", address.port, limit=_LINE_LIMIT)
+    except OSError:
+        return False
+    try:
+        writer.write(address.token.encode() + b"\n")
+        hello = json.loads(await asyncio.wait_for(reader.readline(), timeout=2.0))
+        # One that does not say whether it is busy is taken for busy.
+        if any(hello.get(key, "") is not None for key in ("rolling", "busy_with")):
+            return False
+        writer.write(QuitOrder().model_dump_json().encode() + b"\n")
+        await writer.drain()
+        return True
+    except (OSError, ValueError, AttributeError, TimeoutError):
+        return False
+    finally:
+        writer.close()
+
+
 async def open_ears(run_folder: Path, cue_id: UUID) -> tuple[asyncio.StreamReader, asyncio.StreamWriter]:
     """A connection on which the engine sends what a cue hears (`engine/ears.py`).
 
@@ -67,22 +93,30 @@ class EngineLink:
         self._writer: asyncio.StreamWriter | None = None
 
     async def connect(self) -> None:
-        """Connect to the running engine, starting one when there is none.
+        """Connect to the running engine, starting one when there is none; one of another release ends if it is idle.
 
         Raises
         ------
         RollRefused
-            If no engine answers within ten seconds, or the one that runs is of a release too far from this one. Left
+            If no engine answers within ten seconds, or the one that rolls is of a release too far from this one. Left
             alone, that one ends by itself when its roll is over.
         """
         now = asyncio.get_running_loop().time
         deadline, start_at = now() + _START_S, now()
         while True:
+            if now() > deadline:
+                raise RollRefused("the recording engine does not start; see run/engine.log in the data folder")
             address = running_engine(self._run_folder)
             if address is None and now() >= start_at and not engine_lives(self._run_folder):
                 start_engine(self._run_folder, apart=self._apart)
                 start_at = now() + _START_S / 2
             if address is not None:
+                if address.release != __version__ and await ask_to_end_if_idle(address):
+                    log.info(
+                        "engine %d is of release %r and was idle: another takes its place", address.pid, address.release
+                    )
+                    await self._gone(address, until=deadline)
+                    continue
                 if address.speaks.common_with(SPOKEN_HERE) is None:
                     raise RollRefused(
                         "a recording engine of another release still runs here: what it rolls goes on, and it ends by "
@@ -97,8 +131,11 @@ class EngineLink:
                     return
                 except OSError:
                     pass  # it is dying, or the address is that of the engine before it
-            if now() > deadline:
-                raise RollRefused("the recording engine does not start; see run/engine.log in the data folder")
+            await asyncio.sleep(0.03)
+
+    async def _gone(self, address: EngineAddress, *, until: float) -> None:
+        """Wait until an engine that was asked to end has ended."""
+        while running_engine(self._run_folder) == address and asyncio.get_running_loop().time() < until:
             await asyncio.sleep(0.03)
 
     async def order(self, order: Order) -> None:

@@ -10,10 +10,10 @@ Fields and events may therefore be added within a version; what changes its mean
 """
 
 from pathlib import Path
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 from uuid import UUID
 
-from pydantic import BaseModel, ConfigDict, Field, TypeAdapter, ValidationError
+from pydantic import BaseModel, ConfigDict, Field, TypeAdapter, ValidationError, model_validator
 
 from fatsignal.core.cue.mix import CueMix
 from fatsignal.core.cue.monitoring import Hear, When
@@ -185,6 +185,11 @@ Happening = Situation | Literal["pings", "the computer"]
 # What a listening is for; the engine tells it as it was told.
 ListenKind = Annotated[str, Field(pattern=r"^[a-z_]{1,40}$")]
 COMPUTER: ListenKind = "computer"
+# What happened for each kind, as servers of the first releases meant it.
+_HAPPENED: dict[str, Happening] = {
+    "level": "loudest", "tuning": "string by string", "noise": "hands off",
+    "bleed": "hands off, the click in the phones", "latency": "pings", COMPUTER: "the computer",
+}  # fmt: skip
 
 
 class ListenOrder(_CaptureOrder):
@@ -204,6 +209,17 @@ class ListenOrder(_CaptureOrder):
     seed: int
     part_id: UUID | None = None
     setup: RigSetup | None = None
+
+    @model_validator(mode="before")
+    @classmethod
+    def _from_a_server_that_only_says_what_for(cls, order: Any) -> Any:
+        if not isinstance(order, dict) or "happening" in order:
+            return order
+        return {
+            **order,
+            "happening": _HAPPENED.get(order.get("kind", "")),
+            "follows_pitch": order.get("kind") == "tuning",
+        }
 
 
 class StopOrder(_Message):
@@ -405,6 +421,8 @@ class EngineAddress(BaseModel):
     port: int
     token: str
     speaks: Speaks = Speaks()
+    # The program's version; an engine of the first releases does not say.
+    release: str = ""
 
 
 ADDRESS_NAME = "engine.json"

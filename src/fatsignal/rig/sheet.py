@@ -87,11 +87,6 @@ def differences(one: list[SheetEntry], other: list[SheetEntry]) -> list[Differen
     return found + [Difference(*key, None, value) for key, value in second.items() if key not in first]
 
 
-def entries_from(frozen: dict[str, Any]) -> list[SheetEntry]:
-    """The lines of a frozen sheet."""
-    return [SheetEntry(**entry) for entry in frozen["entries"]]
-
-
 def _box(di: DiPath) -> str:
     return di.box if di.ratio is None or di.box == "none" else f"{di.box}, {di.ratio:g} : 1"
 

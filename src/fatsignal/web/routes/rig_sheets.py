@@ -1,7 +1,6 @@
 """Rig sheets: freeze a rig with a name, look at it, compare two."""
 
 from datetime import datetime
-from typing import Literal
 from uuid import UUID
 
 from fastapi import APIRouter
@@ -10,7 +9,8 @@ from pydantic import BaseModel, Field
 from fatsignal.acts.audio_interface import interface_now
 from fatsignal.acts.freeze_rig import freeze_rig
 from fatsignal.errors import SettingRefused
-from fatsignal.rig.sheet import Difference, SheetEntry, differences, entries_from
+from fatsignal.rig.frozen import FrozenCheck, FrozenRig
+from fatsignal.rig.sheet import Difference, SheetEntry, differences
 from fatsignal.store import parts, rig_sheets, sessions
 from fatsignal.store.rig_sheets import RigSheet
 from fatsignal.web.context import Transaction
@@ -30,18 +30,11 @@ class SheetName(BaseModel):
     made_at: datetime
 
 
-class FrozenCheckView(BaseModel):
-    kind: str
-    verdict: Literal["good", "look", "fix"]
-    says: str
-    made_at: datetime
-
-
 class RigSheetView(SheetName):
     session_name: str
     artist: str
     entries: list[SheetEntry]
-    checks: list[FrozenCheckView]
+    checks: list[FrozenCheck]
 
 
 class ComparedView(BaseModel):
@@ -71,7 +64,7 @@ async def all_sheets(session_id: UUID, conn: Transaction) -> list[SheetName]:
 async def compare(one: UUID, other: UUID, conn: Transaction) -> ComparedView:
     """What was done differently: only the lines that are not the same."""
     first, second = await rig_sheets.get_sheet(conn, one), await rig_sheets.get_sheet(conn, other)
-    found = differences(entries_from(first.frozen), entries_from(second.frozen))
+    found = differences(_frozen(first).entries, _frozen(second).entries)
     return ComparedView(one=_name(first), other=_name(second), differences=found)
 
 
@@ -81,17 +74,19 @@ async def one_sheet(sheet_id: UUID, conn: Transaction) -> RigSheetView:
     return _view(await rig_sheets.get_sheet(conn, sheet_id))
 
 
+def _frozen(sheet: RigSheet) -> FrozenRig:
+    return FrozenRig.model_validate(sheet.frozen)
+
+
 def _name(sheet: RigSheet) -> SheetName:
     return SheetName(
-        id=sheet.id, part_id=sheet.part_id, part_name=sheet.frozen["part"], name=sheet.name, made_at=sheet.made_at
+        id=sheet.id, part_id=sheet.part_id, part_name=_frozen(sheet).part, name=sheet.name, made_at=sheet.made_at
     )
 
 
 def _view(sheet: RigSheet) -> RigSheetView:
+    frozen = _frozen(sheet)
     return RigSheetView(
-        **_name(sheet).model_dump(),
-        session_name=sheet.frozen["session"]["name"],
-        artist=sheet.frozen["session"]["artist"],
-        entries=entries_from(sheet.frozen),
-        checks=[FrozenCheckView(**check) for check in sheet.frozen["checks"]],
-    )
+        **_name(sheet).model_dump(), session_name=frozen.session.name, artist=frozen.session.artist,
+        entries=frozen.entries, checks=frozen.checks,
+    )  # fmt: skip
