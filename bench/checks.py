@@ -23,7 +23,7 @@ from fatsignal.core.timing.click import render_click
 from fatsignal.core.timing.latency import measure_round_trip, ping_train
 from fatsignal.core.timing.pulse import find_pulse
 from fatsignal.engine.listener import Listener
-from fatsignal.engine.protocol import ListenOrder
+from fatsignal.engine.orders import ListenOrder
 from fatsignal.rig.computer import drum_loop
 from fatsignal.rig.happening import Situation
 from fatsignal.rig.pace import Pace

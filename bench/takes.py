@@ -23,7 +23,7 @@ from fatsignal.core.takes.windows import Window
 from fatsignal.core.timing.click import ClickSettings, render_click
 from fatsignal.core.timing.tempo import TempoMap
 from fatsignal.demo import song
-from fatsignal.engine.protocol import Event
+from fatsignal.engine.events import Event
 from fatsignal.engine.recorder import Recorder
 from fatsignal.files.sound import read_clip
 from fatsignal.rig.source import Block

@@ -9,7 +9,7 @@ from fatsignal.core.takes.roll_plan import RollPlan
 from fatsignal.core.takes.windows import Window
 from fatsignal.core.timing.tempo import TempoMap
 from fatsignal.engine.journal import JOURNAL_NAME, Journal
-from fatsignal.engine.protocol import PartOrder, RollOrder
+from fatsignal.engine.orders import PartOrder, RollOrder
 from fatsignal.rig.setup import InputUse, MicOnRig, RigSetup
 from fatsignal.rig.source import Block, InputChannel
 from tests.signals import FS, sine

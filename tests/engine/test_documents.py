@@ -13,7 +13,7 @@ from fatsignal.core.takes.roll_plan import RollSettings
 from fatsignal.core.takes.windows import Gap, Window
 from fatsignal.core.timing.click import ClickSettings
 from fatsignal.engine.journal import Journal
-from fatsignal.engine.protocol import ORDERS
+from fatsignal.engine.orders import ORDERS
 from fatsignal.rig.device import SimulatedDevice
 from fatsignal.rig.frozen import FrozenRig
 from fatsignal.rig.interface import SimulatedInterface

@@ -19,8 +19,8 @@ from fatsignal.core.tone.document import Tone
 from fatsignal.engine.ears import HEADER, Ear, Ears
 from fatsignal.engine.live_chains import LiveChains
 from fatsignal.engine.monitor import Monitor
+from fatsignal.engine.orders import Cue, PartMonitor, PlayTrack
 from fatsignal.engine.playback import Playback
-from fatsignal.engine.protocol import Cue, PartMonitor, PlayTrack
 from fatsignal.engine.recorder import Recorder
 from fatsignal.files.material_files import SourceFile
 from fatsignal.rig.setup import RigSetup

@@ -7,8 +7,9 @@ import soundfile
 from fatsignal.acts.checks import CHECKS
 from fatsignal.core.timing.latency import measure_round_trip
 from fatsignal.demo.song import baritone_part
+from fatsignal.engine.events import Listening, Meters, Pitch
 from fatsignal.engine.listener import Listener
-from fatsignal.engine.protocol import Listening, ListenOrder, Meters, Pitch
+from fatsignal.engine.orders import ListenOrder
 from fatsignal.engine.recorder import Recorder
 from fatsignal.engine.sources import source_of
 from fatsignal.errors import RollRefused

@@ -6,7 +6,8 @@ from contextlib import contextmanager
 from uuid import uuid4
 
 from fatsignal.engine.__main__ import Engine
-from fatsignal.engine.protocol import EVENTS, CuesOrder, Ended, Rolling
+from fatsignal.engine.events import EVENTS, Ended, Rolling
+from fatsignal.engine.orders import CuesOrder
 from tests.engine.sources import order
 
 

@@ -7,7 +7,7 @@ import pytest
 import soundfile
 
 from fatsignal.core.takes.windows import Window
-from fatsignal.engine.protocol import Ended, Meters, PassEnded, Rolling
+from fatsignal.engine.events import Ended, Meters, PassEnded, Rolling
 from fatsignal.engine.recorder import Recorder
 from fatsignal.rig.setup import RigSetup
 from fatsignal.rig.source import InputChannel

@@ -9,17 +9,9 @@ from pathlib import Path
 import pytest
 
 from fatsignal.engine import link
-from fatsignal.engine.protocol import (
-    ADDRESS_NAME,
-    ORDERS,
-    SPOKEN_HERE,
-    EngineAddress,
-    Hello,
-    ListenOrder,
-    RollOrder,
-    Speaks,
-    read_event,
-)
+from fatsignal.engine.events import Hello, read_event
+from fatsignal.engine.orders import ORDERS, ListenOrder, RollOrder
+from fatsignal.engine.protocol import ADDRESS_NAME, SPOKEN_HERE, EngineAddress, Speaks
 from fatsignal.errors import RollRefused
 from tests.engine.sources import order
 

@@ -11,7 +11,7 @@ import pytest
 import soundfile
 
 from fatsignal.core.takes.windows import Gap, Window
-from fatsignal.engine.protocol import Ended, Meters, Notice, PassEnded, Rolling
+from fatsignal.engine.events import Ended, Meters, Notice, PassEnded, Rolling
 from fatsignal.engine.recorder import Recorder
 from fatsignal.files.wave_writer import WaveWriter
 from fatsignal.rig.source import Block

@@ -15,7 +15,7 @@ from fatsignal.core.clip import Samples
 from fatsignal.core.level.loudness import integrated_loudness_lufs
 from fatsignal.core.level.pyramid import columns
 from fatsignal.core.timing.pulse import find_pulse
-from fatsignal.engine.protocol import ListenOrder
+from fatsignal.engine.orders import ListenOrder
 from fatsignal.errors import FileRefused, SignalError
 from fatsignal.files.bext import BroadcastNote
 from fatsignal.files.claims import place_file

@@ -4,7 +4,8 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 from uuid import UUID
 
-from fatsignal.engine.protocol import COMPUTER, ListenOrder
+from fatsignal.engine.orders import ListenOrder
+from fatsignal.engine.protocol import COMPUTER
 from fatsignal.files.names import file_name
 from fatsignal.rig.device import SimulatedDevice
 from fatsignal.rig.interface import SimulatedInterface

@@ -6,7 +6,7 @@ from uuid import UUID
 
 from fatsignal.acts.materials import material_of_backing, material_of_part
 from fatsignal.core.material.channels import HEARD_FIRST, Wanted
-from fatsignal.engine.protocol import Cue, PlayTrack
+from fatsignal.engine.orders import Cue, PlayTrack
 from fatsignal.store import backings, cues, takes
 from fatsignal.store.database import Connection
 from fatsignal.store.sessions import Session

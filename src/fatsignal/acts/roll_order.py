@@ -12,7 +12,7 @@ from fatsignal.core.instrument.player import Note
 from fatsignal.core.song.sections import SongSection
 from fatsignal.core.takes.roll_plan import Range, RollPlan, Way, plan_loop, plan_once, plan_windows
 from fatsignal.core.tone.document import Tone
-from fatsignal.engine.protocol import Cue, PartMonitor, PartOrder, PlayTrack, RollOrder, StandbyOrder
+from fatsignal.engine.orders import Cue, PartMonitor, PartOrder, PlayTrack, RollOrder, StandbyOrder
 from fatsignal.errors import SettingRefused
 from fatsignal.files.names import file_name
 from fatsignal.rig.device import SimulatedDevice

@@ -8,7 +8,7 @@ from fatsignal.acts.audio_interface import interface_now, record_offset_frames
 from fatsignal.acts.play_beside import cues_of, tracks_beside
 from fatsignal.acts.roll_order import roll_order, roll_plan
 from fatsignal.core.takes.roll_plan import Way
-from fatsignal.engine.protocol import RollOrder
+from fatsignal.engine.orders import RollOrder
 from fatsignal.errors import RollRefused
 from fatsignal.rig.interface import INPUTS
 from fatsignal.rig.setup import RigSetup, check_inputs

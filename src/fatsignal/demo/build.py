@@ -19,7 +19,7 @@ from fatsignal.core.timing.tempo import TempoMap
 from fatsignal.demo import song
 from fatsignal.demo.checked import add_backing, check_part
 from fatsignal.engine.captures import capture_of
-from fatsignal.engine.protocol import RollOrder
+from fatsignal.engine.orders import RollOrder
 from fatsignal.files.names import take_folder_name
 from fatsignal.jobs.worker import wake
 from fatsignal.rig.interface import SimulatedInterface

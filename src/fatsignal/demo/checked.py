@@ -12,7 +12,7 @@ from fatsignal.acts.freeze_rig import freeze_rig
 from fatsignal.acts.import_backing import enter_backing, join_playback
 from fatsignal.acts.listen_order import check_order, playback_order
 from fatsignal.engine.listener import Listener
-from fatsignal.engine.protocol import ListenOrder
+from fatsignal.engine.orders import ListenOrder
 from fatsignal.engine.sources import source_of
 from fatsignal.rig.interface import SimulatedInterface
 from fatsignal.rig.setup import RigSetup

@@ -18,33 +18,31 @@ from pydantic import ValidationError
 
 from fatsignal import __version__
 from fatsignal.engine.ears import Ear, Ears
-from fatsignal.engine.life import hold_life
-from fatsignal.engine.priority import Rank, prefer_this_process, prefer_this_thread
-from fatsignal.engine.protocol import (
-    ADDRESS_NAME,
-    OLDEST_SPOKEN,
-    ORDERS,
-    SPOKEN_HERE,
-    VERSION,
+from fatsignal.engine.events import (
     AnyEvent,
-    CuesOrder,
     Ended,
-    EngineAddress,
     Hello,
     Listening,
-    ListenOrder,
     Notice,
     PassEnded,
-    PunchOrder,
-    QuitOrder,
     Ready,
     Refused,
     Rolling,
+    StandingBy,
+)
+from fatsignal.engine.life import hold_life
+from fatsignal.engine.orders import (
+    ORDERS,
+    CuesOrder,
+    ListenOrder,
+    PunchOrder,
+    QuitOrder,
     RollOrder,
     StandbyOrder,
-    StandingBy,
     StopOrder,
 )
+from fatsignal.engine.priority import Rank, prefer_this_process, prefer_this_thread
+from fatsignal.engine.protocol import ADDRESS_NAME, OLDEST_SPOKEN, SPOKEN_HERE, VERSION, EngineAddress
 from fatsignal.files.atomic_write import atomic_write
 from fatsignal.log import write_log
 from fatsignal.rig.processes import prepare

@@ -4,7 +4,7 @@ import threading
 from collections.abc import Sequence
 from uuid import UUID
 
-from fatsignal.engine.protocol import Cue
+from fatsignal.engine.orders import Cue
 from fatsignal.rig.source import Source
 
 

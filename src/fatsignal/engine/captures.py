@@ -5,11 +5,12 @@ from contextlib import contextmanager
 
 from fatsignal.engine.capture import Capture
 from fatsignal.engine.ears import Ears
+from fatsignal.engine.events import Event
 from fatsignal.engine.listener import Listener
 from fatsignal.engine.live_chains import LiveChains
 from fatsignal.engine.monitor import Monitor
+from fatsignal.engine.orders import ListenOrder, RollOrder, StandbyOrder
 from fatsignal.engine.playback import Playback
-from fatsignal.engine.protocol import Event, ListenOrder, RollOrder, StandbyOrder
 from fatsignal.engine.recorder import Recorder
 from fatsignal.engine.sources import source_of
 from fatsignal.engine.standby import Standby

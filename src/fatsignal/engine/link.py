@@ -11,8 +11,10 @@ from pathlib import Path
 from uuid import UUID
 
 from fatsignal import __version__
+from fatsignal.engine.events import AnyEvent, read_event
 from fatsignal.engine.life import engine_lives
-from fatsignal.engine.protocol import ADDRESS_NAME, SPOKEN_HERE, AnyEvent, EngineAddress, Order, QuitOrder, read_event
+from fatsignal.engine.orders import Order, QuitOrder
+from fatsignal.engine.protocol import ADDRESS_NAME, SPOKEN_HERE, EngineAddress
 from fatsignal.errors import RollRefused
 
 _LINE_LIMIT = 8 * 1024 * 1024

@@ -10,9 +10,11 @@ from fatsignal.core.pitch.notes import targets_of
 from fatsignal.core.pitch.tuner import Tuner
 from fatsignal.engine.capture import Capture, fault_sentence
 from fatsignal.engine.disk_line import DiskLine
+from fatsignal.engine.events import Ended, Event, Listening, Pitch
 from fatsignal.engine.intake import Intake
 from fatsignal.engine.meter_window import METER_HZ, MeterWindow, Ticks
-from fatsignal.engine.protocol import Ended, EndReason, Event, Listening, ListenOrder, Pitch
+from fatsignal.engine.orders import ListenOrder
+from fatsignal.engine.protocol import EndReason
 from fatsignal.engine.take_files import TakeFiles, WriterFactory, disk_sentence
 from fatsignal.errors import FatSignalError, RollRefused
 from fatsignal.files.wave_writer import WaveWriter

@@ -7,7 +7,7 @@ import numpy as np
 
 from fatsignal.core.clip import Samples
 from fatsignal.core.tone.chain import ToneChain
-from fatsignal.engine.protocol import PartOrder
+from fatsignal.engine.orders import PartOrder
 from fatsignal.rig.source import Block, InputChannel, Source, side_by_side
 
 SIM_NAME = "sim"

@@ -10,7 +10,7 @@ from fatsignal.core.clip import Samples
 from fatsignal.core.level.peak import peaks_and_averages
 from fatsignal.core.level.pyramid import columns
 from fatsignal.core.units import db_from_amplitude
-from fatsignal.engine.protocol import Meters
+from fatsignal.engine.events import Meters
 
 FRAMES_PER_COLUMN = 1024
 METER_HZ = 30

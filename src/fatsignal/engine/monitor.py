@@ -14,8 +14,8 @@ from fatsignal.core.takes.roll_plan import RollPlan
 from fatsignal.core.takes.windows import Window
 from fatsignal.engine.ears import Ears
 from fatsignal.engine.live_chains import Wet
+from fatsignal.engine.orders import Cue, PartOrder
 from fatsignal.engine.playback import Playback
-from fatsignal.engine.protocol import Cue, PartOrder
 from fatsignal.rig.source import Block, side_by_side
 
 # How long a block may wait for what plays beside it, as a share of its own time; hurried sources may wait long.

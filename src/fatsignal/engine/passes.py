@@ -15,8 +15,10 @@ from fatsignal.core.material.channels import HEARD_FIRST, place_of_first
 from fatsignal.core.takes.roll_plan import Pass
 from fatsignal.core.takes.windows import Gap, Window, joined, touches
 from fatsignal.engine.disk_line import DiskLine
+from fatsignal.engine.events import RollingPart
 from fatsignal.engine.journal import JOURNAL_NAME, Journal, SimTone, take_id_of
-from fatsignal.engine.protocol import EndReason, PartOrder, RollingPart, RollOrder
+from fatsignal.engine.orders import PartOrder, RollOrder
+from fatsignal.engine.protocol import EndReason
 from fatsignal.engine.take_files import TakeFiles, WriterFactory
 from fatsignal.files.names import take_folder_name, take_stem
 from fatsignal.rig.source import InputChannel, side_by_side

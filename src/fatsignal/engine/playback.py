@@ -14,8 +14,8 @@ from fatsignal.core.takes.gates import opening
 from fatsignal.core.takes.windows import Window
 from fatsignal.core.timing.click import render_click
 from fatsignal.core.units import amplitude_from_db
+from fatsignal.engine.orders import RollOrder
 from fatsignal.engine.priority import Rank, prefer_this_thread
-from fatsignal.engine.protocol import RollOrder
 from fatsignal.files.material_files import FilesReader
 
 _CHUNK_FRAMES = 2048

@@ -7,11 +7,13 @@ from collections.abc import Callable, Sequence
 from fatsignal.engine.capture import Capture, fault_sentence
 from fatsignal.engine.disk_line import DiskLine
 from fatsignal.engine.disk_space import LEAST_TO_START_S, FreeBytes, SpaceWatch, free_bytes
+from fatsignal.engine.events import Ended, Event, Notice, PassEnded, Rolling
 from fatsignal.engine.intake import Arrived, Intake
 from fatsignal.engine.meter_window import METER_HZ, MeterWindow, Ticks
 from fatsignal.engine.monitor import Monitor
+from fatsignal.engine.orders import Cue, RollOrder
 from fatsignal.engine.passes import RollingPass
-from fatsignal.engine.protocol import Cue, Ended, EndReason, Event, Notice, PassEnded, Rolling, RollOrder
+from fatsignal.engine.protocol import EndReason
 from fatsignal.engine.take_files import WriterFactory, disk_sentence
 from fatsignal.errors import FatSignalError, RollRefused
 from fatsignal.files.wave_writer import WaveWriter

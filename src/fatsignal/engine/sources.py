@@ -4,18 +4,22 @@ from collections.abc import Iterator
 from functools import partial
 from itertools import count
 
+import numpy as np
+
+from fatsignal.core.clip import Samples
 from fatsignal.core.takes.windows import Window
-from fatsignal.engine.protocol import ListenOrder, PartOrder, RollOrder, StandbyOrder
+from fatsignal.core.timing.latency import ping_train
+from fatsignal.engine.orders import ListenOrder, PartOrder, RollOrder, StandbyOrder
 from fatsignal.errors import RollRefused
 from fatsignal.rig.apart import RigsApart
 from fatsignal.rig.band import Band, Players
+from fatsignal.rig.cabled import CabledInterface
 from fatsignal.rig.computer import ComputerPlayback
 from fatsignal.rig.late import Late
-from fatsignal.rig.loopback import Loopback
 from fatsignal.rig.pace import Pace
 from fatsignal.rig.simulated import Performance, SimulatedRig, channels_of
 from fatsignal.rig.situations import situation
-from fatsignal.rig.source import Source
+from fatsignal.rig.source import Duplex, Source
 
 # What plays as fast as it computes does so in such pieces: large ones cost less.
 _HURRIED_BLOCK_FRAMES = 4096
@@ -40,7 +44,12 @@ def source_of(order: RollOrder | StandbyOrder | ListenOrder, *, apart: bool = Fa
         return Late(band, frames=round(interface.round_trip_frames())) if isinstance(order, RollOrder) else band
     match order.happening:
         case "pings":
-            return Loopback(rate_hz=order.rate_hz, interface=interface, pace=pace, block_frames=frames, seed=order.seed)
+            return sending(
+                CabledInterface(
+                    rate_hz=order.rate_hz, interface=interface, pace=pace, block_frames=frames, seed=order.seed
+                ),
+                ping_train(order.rate_hz),
+            )
         case "the computer":
             return ComputerPlayback(
                 order.tempo, from_frame=order.from_frame, to_frame=order.to_frame, interface=interface,
@@ -55,6 +64,14 @@ def source_of(order: RollOrder | StandbyOrder | ListenOrder, *, apart: bool = Fa
                 reference_pitch_hz=order.reference_pitch_hz, click=order.click,
             )  # fmt: skip
             return SimulatedRig(order.setup, played, interface=interface, pace=pace, block_frames=frames)
+
+
+def sending(device: Duplex, samples: Samples) -> Source:
+    """The device with samples, shape (frames,), on its way out of the first output from its first frame on."""
+    out = np.zeros((len(samples), device.outputs))
+    out[:, 0] = samples
+    device.play(out, 0)
+    return device
 
 
 def _apart(order: RollOrder | StandbyOrder) -> list[Players]:

@@ -4,10 +4,12 @@ import logging
 from collections.abc import Callable, Sequence
 
 from fatsignal.engine.capture import Capture, fault_sentence
+from fatsignal.engine.events import Ended, Event, StandingBy
 from fatsignal.engine.live_chains import LiveChains
 from fatsignal.engine.meter_window import METER_HZ, MeterWindow, Ticks
 from fatsignal.engine.monitor import Monitor
-from fatsignal.engine.protocol import ChannelFile, Cue, Ended, Event, StandbyOrder, StandingBy
+from fatsignal.engine.orders import Cue, StandbyOrder
+from fatsignal.engine.protocol import ChannelFile
 from fatsignal.errors import FatSignalError
 
 log = logging.getLogger(__name__)

@@ -1,4 +1,4 @@
-"""Where audio comes from: one small interface, several implementations."""
+"""Where audio comes from and where it is played: small interfaces, several implementations."""
 
 from collections.abc import Iterable
 from dataclasses import dataclass
@@ -55,4 +55,19 @@ class Source(Protocol):
 
     def close(self) -> None:
         """Let go of the device; a read that waits in another thread comes back."""
+        ...
+
+
+class Duplex(Source, Protocol):
+    """A device that plays while it records: frame n that goes out and frame n that comes in are of one clock.
+
+    Pings, sends to an amp in the room and headphones are what is played on it.
+    """
+
+    outputs: int
+
+    def play(self, samples: Samples, at_frame: int) -> None:
+        """Let samples, shape (frames, outputs), sound from `at_frame` of the device's clock on, with what was given for
+        those frames before. What would have had to sound already is left out.
+        """
         ...

@@ -9,29 +9,22 @@ from uuid import UUID
 from psycopg_pool import AsyncConnectionPool
 
 from fatsignal.config import Settings
-from fatsignal.engine.life import engine_lives
-from fatsignal.engine.link import EngineLink
-from fatsignal.engine.protocol import (
-    Cue,
-    CuesOrder,
+from fatsignal.engine.events import (
     Ended,
     Hello,
     Listening,
-    ListenOrder,
     Meters,
     Notice,
-    Order,
     PassEnded,
     Pitch,
-    PunchOrder,
     Ready,
     Refused,
     Rolling,
-    RollOrder,
-    StandbyOrder,
     StandingBy,
-    StopOrder,
 )
+from fatsignal.engine.life import engine_lives
+from fatsignal.engine.link import EngineLink
+from fatsignal.engine.orders import Cue, CuesOrder, ListenOrder, Order, PunchOrder, RollOrder, StandbyOrder, StopOrder
 from fatsignal.errors import RollRefused
 from fatsignal.store.database import Connection
 from fatsignal.web.entering import Entering

@@ -12,7 +12,9 @@ from psycopg import Error as DatabaseError
 from psycopg_pool import AsyncConnectionPool, PoolTimeout
 
 from fatsignal.config import Settings
-from fatsignal.engine.protocol import COMPUTER, Ended, ListenOrder
+from fatsignal.engine.events import Ended
+from fatsignal.engine.orders import ListenOrder
+from fatsignal.engine.protocol import COMPUTER
 from fatsignal.errors import FatSignalError
 from fatsignal.store import sessions
 from fatsignal.store.database import Connection

@@ -6,7 +6,8 @@ from uuid import UUID
 from fastapi import FastAPI
 from pydantic import BaseModel, Field, TypeAdapter
 
-from fatsignal.engine.protocol import EndReason, Listening, Meters, Pitch, Rolling, StandingBy
+from fatsignal.engine.events import Listening, Meters, Pitch, Rolling, StandingBy
+from fatsignal.engine.protocol import EndReason
 from fatsignal.store.prints import PrintState
 from fatsignal.store.works import WorkState
 

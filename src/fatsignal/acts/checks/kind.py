@@ -8,7 +8,7 @@ from typing import Any, ClassVar, Literal
 
 from fatsignal.core.clip import Clip
 from fatsignal.core.level.aims import AIM_AVERAGE_DBFS
-from fatsignal.engine.protocol import Happening, ListenOrder
+from fatsignal.engine.orders import Happening, ListenOrder
 from fatsignal.rig.setup import InputUse, RigSetup
 from fatsignal.store.database import Connection
 from fatsignal.store.parts import Part

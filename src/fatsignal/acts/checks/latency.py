@@ -6,7 +6,7 @@ from typing import ClassVar
 from fatsignal.acts.checks.kind import CheckFound, CheckKind, Heard, Listens
 from fatsignal.core.timing.buffers import buffer_table, feel_of
 from fatsignal.core.timing.latency import measure_round_trip
-from fatsignal.engine.protocol import ListenOrder
+from fatsignal.engine.orders import ListenOrder
 from fatsignal.rig.interface import BUFFER_FRAMES, NAME
 from fatsignal.store import interfaces
 from fatsignal.store.database import Connection

@@ -1,0 +1,207 @@
+"""What an engine is asked to do."""
+
+from pathlib import Path
+from typing import Annotated, Any, Literal
+from uuid import UUID
+
+from pydantic import BaseModel, ConfigDict, Field, TypeAdapter, model_validator
+
+from fatsignal.core.cue.mix import CueMix
+from fatsignal.core.cue.monitoring import Hear, When
+from fatsignal.core.instrument.player import Note
+from fatsignal.core.material.channels import Wanted
+from fatsignal.core.material.material import Material
+from fatsignal.core.takes.roll_plan import RollPlan
+from fatsignal.core.timing.click import ClickSettings
+from fatsignal.core.timing.tempo import TempoMap
+from fatsignal.core.tone.document import Tone
+from fatsignal.engine.protocol import COMPUTER, ListenKind, Message
+from fatsignal.files.material_files import SourceFile
+from fatsignal.rig.device import Device
+from fatsignal.rig.happening import Situation
+from fatsignal.rig.setup import RigSetup
+
+
+class _CaptureOrder(Message):
+    """What any recording to disk needs; `record_offset_frames` of what arrives are left out at its beginning."""
+
+    roll_id: UUID
+    session_id: UUID
+    rate_hz: int
+    depth: Literal["16", "24", "32f"] = "24"
+    tempo: TempoMap
+    device: Device = Device()
+    record_offset_frames: int = 0
+    reference_pitch_hz: float = 440.0
+    click: ClickSettings = ClickSettings()
+    speed: float = 1.0
+
+    @property
+    def paced(self) -> bool:
+        """Whether blocks come at the pace of a clock, not as fast as they are computed."""
+        return self.speed > 0
+
+
+class PartMonitor(BaseModel):
+    """How a part is heard while it is played; `tone` is the whole document, so that nobody has to be asked."""
+
+    model_config = ConfigDict(extra="ignore")
+
+    hear: Hear = "nothing"
+    when: When = "always"
+    channel: int = Field(default=0, description="Among the part's own, heard straight from the interface.")
+    tone: Tone | None = None
+    tone_revision_id: UUID | None = None
+    print_sim: bool = False
+
+
+class PlayTrack(BaseModel):
+    """What plays beside the roll: what a part sounds like, or a backing track, one column for each channel wanted.
+
+    `own` is what an armed part sounds like until now: it is heard outside windows only.
+    """
+
+    model_config = ConfigDict(extra="ignore")
+
+    key: str
+    material: Material
+    files: tuple[SourceFile, ...]
+    wanted: list[Wanted] = Field(min_length=1, max_length=2)
+    gain_db: float = 0.0
+    own: bool = False
+
+    @property
+    def columns(self) -> int:
+        """1, or 2 where it has a left and a right side."""
+        return len(self.wanted)
+
+
+class Cue(BaseModel):
+    """What one listener hears."""
+
+    model_config = ConfigDict(extra="ignore")
+
+    cue_id: UUID
+    mix: CueMix
+
+
+class PartOrder(BaseModel):
+    """A part that rolls: where its takes go, and what plays it.
+
+    Pass k of the roll becomes take `first_number` + k, in `folder` / "Take 07", as "Baritone 07 - DI.wav".
+    """
+
+    model_config = ConfigDict(extra="ignore")
+
+    part_id: UUID
+    name: str
+    folder: Path
+    first_number: int
+    setup: RigSetup
+    notes: list[Note]
+    seed: int
+    monitor: PartMonitor = PartMonitor()
+
+    @property
+    def key(self) -> str:
+        """Its strip in a cue."""
+        return str(self.part_id)
+
+    @property
+    def prints(self) -> bool:
+        """Whether a tone is printed beside its DI."""
+        return self.monitor.print_sim and self.monitor.tone is not None and self.setup.di is not None
+
+    @property
+    def channels_to_disk(self) -> int:
+        return len(self.setup.inputs) + self.prints
+
+
+class RollOrder(_CaptureOrder):
+    """Everything the engine needs to roll without asking anybody; the first part is the one that is shown."""
+
+    do: Literal["roll"] = "roll"
+    section_id: UUID | None = None
+    plan: RollPlan
+    parts: list[PartOrder] = Field(min_length=1, max_length=16)
+    tracks: list[PlayTrack] = Field(default_factory=list)
+    cues: list[Cue] = Field(default_factory=list)
+
+
+class StandbyOrder(_CaptureOrder):
+    """Nothing goes to disk: who is armed hears the own playing until something else is ordered."""
+
+    do: Literal["standby"] = "standby"
+    parts: list[PartOrder] = Field(min_length=1, max_length=16)
+    cues: list[Cue] = Field(default_factory=list)
+
+
+class CuesOrder(Message):
+    """Levels and pans of a session's listeners changed: they hold from the next block on, where it is heard now."""
+
+    do: Literal["cues"] = "cues"
+    session_id: UUID | None = None
+    cues: list[Cue]
+
+
+# What is listened to: a player at the rig, pings through the interface, what the computer plays.
+Happening = Situation | Literal["pings", "the computer"]
+# What happened for each kind, as servers of the first releases meant it.
+_HAPPENED: dict[str, Happening] = {
+    "level": "loudest", "tuning": "string by string", "noise": "hands off",
+    "bleed": "hands off, the click in the phones", "latency": "pings", COMPUTER: "the computer",
+}  # fmt: skip
+
+
+class ListenOrder(_CaptureOrder):
+    """Listen for a check, or record what the computer plays; `setup` is None where no rig is heard.
+
+    With `follows_pitch` the pitch of the first channel is told as it comes.
+    """
+
+    do: Literal["listen"] = "listen"
+    kind: ListenKind
+    happening: Happening
+    follows_pitch: bool = False
+    folder: Path
+    stem: str
+    from_frame: int
+    to_frame: int
+    seed: int
+    part_id: UUID | None = None
+    setup: RigSetup | None = None
+
+    @model_validator(mode="before")
+    @classmethod
+    def _from_a_server_that_only_says_what_for(cls, order: Any) -> Any:
+        if not isinstance(order, dict) or "happening" in order:
+            return order
+        return {
+            **order,
+            "happening": _HAPPENED.get(order.get("kind", "")),
+            "follows_pitch": order.get("kind") == "tuning",
+        }
+
+
+class StopOrder(Message):
+    """Stop; with `into_bin` the pass that rolls goes into the bin."""
+
+    do: Literal["stop"] = "stop"
+    into_bin: bool = False
+
+
+class PunchOrder(Message):
+    """By hand: in where it is out, out where it is in."""
+
+    do: Literal["punch"] = "punch"
+
+
+class QuitOrder(Message):
+    """Stop rolling, keep what there is, end the process."""
+
+    do: Literal["quit"] = "quit"
+
+
+AnyOrder = RollOrder | StandbyOrder | ListenOrder | CuesOrder | StopOrder | PunchOrder | QuitOrder
+Order = Annotated[AnyOrder, Field(discriminator="do")]
+ORDERS: TypeAdapter[AnyOrder] = TypeAdapter(Order)

@@ -1,0 +1,66 @@
+"""The simulated interface with its first output joined to an input by a cable: what is played comes back."""
+
+import math
+
+import numpy as np
+
+from fatsignal.core.clip import Samples
+from fatsignal.rig.interface import SimulatedInterface
+from fatsignal.rig.pace import Pace, PacedBlocks
+from fatsignal.rig.source import InputChannel
+
+_NOISE = 10 ** (-92 / 20)
+_CABLE = 0.8
+# Taps on either side of a delay that is no whole number of frames; converters alone are later than that.
+_REACH = 32
+_KAISER_BETA = 8.0
+
+
+class CabledInterface(PacedBlocks):
+    """What is played returns after the round trip, whole frames and their fraction; without a cable only noise does."""
+
+    channels: tuple[InputChannel, ...] = (InputChannel("loop", "mic"),)
+    outputs = 2
+
+    def __init__(
+        self, *, rate_hz: int, interface: SimulatedInterface, pace: Pace | None = None, block_frames: int = 256,
+        frames: int | None = None, seed: int = 1,
+    ) -> None:  # fmt: skip
+        super().__init__(
+            rate_hz=rate_hz, frames=frames, interface=interface, pace=pace or Pace(), block_frames=block_frames
+        )
+        late = interface.round_trip_frames()
+        self._whole = math.floor(late)
+        offset = np.arange(1 - _REACH, _REACH + 1) - (late - self._whole)
+        # The window stands where the sample falls, so that a delay of whole frames is one tap.
+        self._taps = np.sinc(offset) * np.i0(_KAISER_BETA * np.sqrt(1 - (offset / _REACH) ** 2)) / np.i0(_KAISER_BETA)
+        self._returns = _CABLE if interface.loop_cable and 1 not in interface.broken_inputs else 0.0
+        self._random = np.random.default_rng(seed)
+        self._at = 0
+        # What is to sound at output 1, from frame `_played_from` of the device's clock on.
+        self._played_from = -(self._whole + _REACH)
+        self._played = np.zeros(self._whole + _REACH)
+
+    def play(self, samples: Samples, at_frame: int) -> None:
+        """As `Duplex.play`."""
+        late = max(0, self._at - at_frame)
+        first = samples[late:, 0]
+        start = at_frame + late - self._played_from
+        missing = start + len(first) - len(self._played)
+        if missing > 0:
+            self._played = np.concatenate((self._played, np.zeros(missing)))
+        self._played[start : start + len(first)] += first
+
+    def render(self, frames: int) -> Samples:
+        """The next frames of the one input."""
+        begin = self._at - self._whole - _REACH - self._played_from
+        wanted = frames + 2 * _REACH - 1
+        heard = self._played[begin : begin + wanted]
+        heard = np.concatenate((heard, np.zeros(wanted - len(heard))))
+        self._at += frames
+        # What no later frame needs is let go.
+        keep_from = self._at - self._whole - _REACH
+        self._played = self._played[keep_from - self._played_from :]
+        self._played_from = keep_from
+        returned = self._returns * np.convolve(heard, self._taps, mode="valid")
+        return (returned + _NOISE * self._random.standard_normal(frames))[:, None]
