@@ -1,5 +1,7 @@
 """Prints get names that tell them apart, and nothing that is there is ever replaced."""
 
+import multiprocessing
+import signal
 from datetime import UTC, datetime
 from types import SimpleNamespace
 from uuid import uuid4
@@ -11,9 +13,10 @@ from fatsignal.acts.render_print import ToPrint, render_print
 from fatsignal.files.claims import place_file
 from fatsignal.tones import find_tone
 from tests.files.test_material_files import on_disk, recorded
+from tests.seams import Seam, killed
 
 
-def rendered(tmp_path, tone_name, revision, drive, name="Baritone 03"):
+def rendered(tmp_path, tone_name, revision, drive, name="Baritone 03", print_id=None, holder="h"):
     source, file, _ = recorded(tmp_path, 6_000, f"{uuid4()}.wav", seed=5)
     tone = find_tone("Pale Lamp").model_dump(mode="json")
     tone["name"] = tone_name
@@ -22,7 +25,7 @@ def rendered(tmp_path, tone_name, revision, drive, name="Baritone 03"):
     return render_print(
         ToPrint(what, what.material.span, name, datetime.now(UTC)),
         SimpleNamespace(document=tone, name=tone_name, revision=revision, fingerprint=f"{drive}"),
-        print_id=uuid4(), holder="h", folder=tmp_path / "Prints", sessions_folder=tmp_path,
+        print_id=print_id or uuid4(), holder=holder, folder=tmp_path / "Prints", sessions_folder=tmp_path,
         waves_folder=tmp_path / "waves", on_progress=lambda *_: None,
     )  # fmt: skip
 
@@ -92,3 +95,34 @@ def test_a_rendering_that_is_stopped_leaves_no_file(tmp_path):
             waves_folder=tmp_path / "waves", on_progress=stops,
         )  # fmt: skip
     assert list((tmp_path / "Prints").iterdir()) == []
+
+
+@pytest.mark.parametrize(
+    "seam",
+    [
+        Seam("rendered, not measured", "fatsignal.acts.render_print:sha256_of"),
+        Seam("measured, without its name", "fatsignal.acts.render_print:place_file"),
+        Seam("named, not kept", "fatsignal.acts.render_print:place_file", "after"),
+    ],
+    ids=str,
+)
+def test_a_worker_that_died_while_it_printed_leaves_nothing_but_the_print_that_is_made_again(
+    tmp_path, tmp_path_factory, monkeypatch, seam
+):
+    print_id = uuid4()
+    # What is compiled is there in the child too.
+    rendered(tmp_path_factory.mktemp("warm"), "Warm", 1, -10)
+
+    def print_it(holder):
+        return rendered(tmp_path, "Crunch", 1, -20, print_id=print_id, holder=holder)
+
+    with monkeypatch.context() as patched:
+        seam.set(patched, killed)
+        doomed = multiprocessing.get_context("fork").Process(target=print_it, args=("first",))
+        doomed.start()
+    doomed.join(timeout=30)
+    assert doomed.exitcode == -signal.SIGKILL
+    made = print_it("second")
+    files = sorted(path.name for path in (tmp_path / "Prints").iterdir())
+    assert files == [made.file.removeprefix("Prints/")]
+    assert soundfile.info(tmp_path / made.file).frames == made.frames == 6_000

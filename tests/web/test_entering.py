@@ -7,6 +7,7 @@ from uuid import uuid4
 
 import pytest
 
+from fatsignal.acts import enter_roll
 from fatsignal.config import Settings
 from fatsignal.engine.recorder import Recorder
 from fatsignal.store import parts, sessions, takes
@@ -14,6 +15,7 @@ from fatsignal.store.database import open_pool
 from fatsignal.web.entering import Entering
 from fatsignal.web.live import Hub
 from tests.engine.sources import TEMPO, TWO_CHANNELS, Tones, order, part, plan, take_folder
+from tests.seams import Died, Seam, died
 from tests.signals import FS
 
 ROOM = 10**12
@@ -201,3 +203,34 @@ async def test_what_has_no_end_yet_waits_while_something_rolls(studio):
             return await studio.numbers() == [1]
 
         await studio.until(recovered)
+
+
+SEAMS = [
+    Seam("row written, not committed", "fatsignal.store.takes:add_take_numbered", "after"),
+    Seam("committed, journal not renamed", "fatsignal.acts.enter_roll:rename_durably", "before"),
+    Seam("journal renamed, nobody told", "fatsignal.acts.enter_roll:rename_durably", "after"),
+]
+
+
+@pytest.mark.parametrize("seam", SEAMS, ids=str)
+async def test_a_server_that_died_while_it_entered_a_take_enters_it_once(studio, monkeypatch, seam):
+    folder = studio.rolled(1)
+    places = {"sessions_folder": studio.place.sessions_folder, "waves_folder": studio.place.pyramids_folder}
+    measured = enter_roll.measure_roll(folder, **places)
+    with monkeypatch.context() as patched:
+        seam.set(patched, died)
+        with pytest.raises(Died):
+            async with studio.pool.connection() as conn:
+                await enter_roll.store_roll(conn, measured)
+    before = await studio.numbers()
+    assert before == ([] if seam is SEAMS[0] else [1])
+    async with at_work(studio):
+
+        async def there():
+            return await studio.numbers() == [1] and not (folder / "roll.json").exists()
+
+        await studio.until(there)
+    assert (folder / "take.json").exists()
+    async with studio.pool.connection() as conn:
+        (take,) = await takes.list_takes(conn, studio.session.id)
+    assert take.id == measured.take.id
