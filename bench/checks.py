@@ -24,13 +24,13 @@ from fatsignal.core.timing.latency import measure_round_trip, ping_train
 from fatsignal.core.timing.pulse import find_pulse
 from fatsignal.engine.listener import Listener
 from fatsignal.engine.orders import ListenOrder
-from fatsignal.rig.computer import drum_loop
+from fatsignal.rig.check_scenarios import check_tempo, scenario
 from fatsignal.rig.happening import Situation
-from fatsignal.rig.pace import Pace
+from fatsignal.rig.rig_clock import RigClock
 from fatsignal.rig.setup import RigSetup
 from fatsignal.rig.simulated import SimulatedRig
-from fatsignal.rig.situations import check_tempo, situation
 from fatsignal.rig.source import Block, InputChannel
+from fatsignal.rig.system_audio import drum_loop
 
 RATE_HZ, SECONDS, TIMES = 48_000, 30.0, 3
 
@@ -60,7 +60,7 @@ class Recorded:
 def played(happening: Situation, seconds: float) -> Samples:
     setup = RigSetup()
     rig = SimulatedRig(
-        setup, situation(happening, setup, rate_hz=RATE_HZ, seconds=seconds, seed=1), pace=Pace(0), block_frames=4096
+        setup, scenario(happening, setup, rate_hz=RATE_HZ, seconds=seconds, seed=1), pace=RigClock(0), block_frames=4096
     )
     blocks = []
     while (block := rig.read_block()) is not None:

@@ -21,7 +21,7 @@ from fatsignal.core.takes.windows import Window
 from fatsignal.core.timing.tempo import TempoMap
 from fatsignal.demo import song
 from fatsignal.demo.build import BARITONE_RIG, BASS_RIG, LEAD_RIG
-from fatsignal.rig.pace import Pace
+from fatsignal.rig.rig_clock import RigClock
 from fatsignal.rig.setup import RigSetup
 from fatsignal.rig.simulated import Performance, SimulatedRig
 
@@ -104,7 +104,7 @@ def play(part: Part, seed: int, mistakes: tuple[Mistake, ...], hand: Hand = STEA
         span, part.notes, TEMPO, from_frame=start, to_frame=span.to_frame + RATE_HZ // 2, seed=seed
     )
     rig = SimulatedRig(
-        part.rig.model_copy(update={"mics": []}), replace(performance, hand=hand, mistakes=mistakes), pace=Pace(0),
+        part.rig.model_copy(update={"mics": []}), replace(performance, hand=hand, mistakes=mistakes), pace=RigClock(0),
         block_frames=8192,
     )  # fmt: skip
     blocks = []

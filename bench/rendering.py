@@ -21,7 +21,7 @@ from fatsignal.core.tone.chain import ToneChain
 from fatsignal.demo import song
 from fatsignal.files.reamp import reamp_file
 from fatsignal.files.sound_writer import write_sound
-from fatsignal.rig.pace import Pace
+from fatsignal.rig.rig_clock import RigClock
 from fatsignal.rig.setup import RigSetup
 from fatsignal.rig.simulated import Performance, SimulatedRig
 from fatsignal.tones import find_tone, shipped_tones
@@ -35,7 +35,7 @@ def played(seconds: float) -> np.ndarray:
     """A dry baritone of the simulated rig, repeated to the length."""
     tempo = TempoMap.steady(song.TEMPO_BPM, rate_hz=RATE_HZ, beats_per_bar=song.BEATS_PER_BAR)
     performance = Performance(song.baritone_part(), tempo, tempo.bar_frame(1), tempo.bar_frame(21), 7)
-    rig = SimulatedRig(RigSetup(mics=[]), performance, pace=Pace(0), block_frames=8192)
+    rig = SimulatedRig(RigSetup(mics=[]), performance, pace=RigClock(0), block_frames=8192)
     blocks = []
     while (block := rig.read_block()) is not None:
         blocks.append(block.samples[:, 0])

@@ -13,10 +13,10 @@ from fatsignal.engine.orders import ListenOrder
 from fatsignal.engine.recorder import Recorder
 from fatsignal.engine.sources import source_of
 from fatsignal.errors import RollRefused
+from fatsignal.rig.check_scenarios import check_tempo
 from fatsignal.rig.device import SimulatedDevice
 from fatsignal.rig.interface import BUFFER_FRAMES, SimulatedInterface
 from fatsignal.rig.setup import RigSetup
-from fatsignal.rig.situations import check_tempo
 from tests.engine.sources import Tones, order, part, plan, take_file
 from tests.signals import FS
 

@@ -11,12 +11,12 @@ import pytest
 from fatsignal.core.timing.tempo import TempoMap
 from fatsignal.demo import song
 from fatsignal.errors import RollRefused
-from fatsignal.rig.apart import AHEAD_S, PIECE_FRAMES, RigsApart
-from fatsignal.rig.band import Band
 from fatsignal.rig.interface import SimulatedInterface
-from fatsignal.rig.pace import Pace
+from fatsignal.rig.multi_rig import MultiRigSource
+from fatsignal.rig.rig_clock import RigClock
 from fatsignal.rig.setup import RigSetup
 from fatsignal.rig.simulated import Performance, SimulatedRig, channels_of
+from fatsignal.rig.subprocess_rig import AHEAD_S, PIECE_FRAMES, SubprocessRigs
 from tests.signals import FS
 
 TEMPO = TempoMap.steady(104, rate_hz=FS)
@@ -26,7 +26,7 @@ CHANNELS = [channel for setup in SETUPS for channel in channels_of(setup)]
 
 def two_players():
     played = Performance(song.baritone_part(), TEMPO, TEMPO.bar_frame(13), TEMPO.bar_frame(15), 7)
-    return [SimulatedRig(setup, played, pace=Pace(0)) for setup in SETUPS]
+    return [SimulatedRig(setup, played, pace=RigClock(0)) for setup in SETUPS]
 
 
 def refusing():
@@ -39,7 +39,7 @@ def broken():
 
 @pytest.fixture
 def apart():
-    rigs = RigsApart(two_players, rate_hz=FS, channels=CHANNELS)
+    rigs = SubprocessRigs(two_players, rate_hz=FS, channels=CHANNELS)
     yield rigs
     rigs.close()
 
@@ -54,7 +54,7 @@ def test_they_play_the_same_samples_as_here_whatever_is_asked_for(apart):
 
 
 def test_they_are_players_of_a_band_like_any_other(apart):
-    band = Band([apart], interface=SimulatedInterface(), pace=Pace(0), block_frames=100)
+    band = MultiRigSource([apart], interface=SimulatedInterface(), pace=RigClock(0), block_frames=100)
     assert [channel.name for channel in band.channels] == ["DI", "mic A", "mic B", "DI"]
     blocks = [band.read_block() for _ in range(30)]
     assert [block.at_frame for block in blocks] == [100 * n for n in range(30)]
@@ -65,7 +65,7 @@ def test_they_are_players_of_a_band_like_any_other(apart):
 
 
 def test_their_process_ends_when_they_are_closed():
-    rigs = RigsApart(two_players, rate_hz=FS, channels=CHANNELS)
+    rigs = SubprocessRigs(two_players, rate_hz=FS, channels=CHANNELS)
     (process,) = active_children()
     rigs.close()
     process.join(5)
@@ -75,9 +75,9 @@ def test_their_process_ends_when_they_are_closed():
 
 def test_why_they_cannot_play_is_said_here():
     with pytest.raises(RollRefused, match="at lunch"):
-        RigsApart(refusing, rate_hz=FS, channels=CHANNELS)
+        SubprocessRigs(refusing, rate_hz=FS, channels=CHANNELS)
     with pytest.raises(RollRefused, match="process was lost"):
-        RigsApart(broken, rate_hz=FS, channels=CHANNELS)
+        SubprocessRigs(broken, rate_hz=FS, channels=CHANNELS)
 
 
 def test_a_process_that_is_lost_is_told_at_once_after_what_it_played(apart):

@@ -7,14 +7,14 @@ from scipy.signal import correlate
 from fatsignal.core.timing.latency import measure_round_trip, ping_train
 from fatsignal.rig.cabled import CabledInterface
 from fatsignal.rig.interface import SimulatedInterface
-from fatsignal.rig.pace import Pace
+from fatsignal.rig.rig_clock import RigClock
 from fatsignal.rig.source import Duplex
 from tests.signals import FS, noise
 
 
 def device(*, block_frames=256, seconds=2.0, **settings) -> Duplex:
     return CabledInterface(
-        rate_hz=FS, interface=SimulatedInterface(**settings), pace=Pace(0), block_frames=block_frames,
+        rate_hz=FS, interface=SimulatedInterface(**settings), pace=RigClock(0), block_frames=block_frames,
         frames=round(seconds * FS), seed=7,
     )  # fmt: skip
 

@@ -8,23 +8,23 @@ from fatsignal.core.instrument.inputs import BOXES, INPUTS, dbu_from_volts, load
 from fatsignal.core.instrument.instruments import INSTRUMENTS
 from fatsignal.core.instrument.pickup import Load, Pickup, piezo_corner_hz, response_db
 from fatsignal.core.level.peak import rms_dbfs
-from fatsignal.rig.computer import ComputerPlayback
+from fatsignal.rig.check_scenarios import check_tempo, made_up_notes, scenario
+from fatsignal.rig.delayed_source import DelayedSource
 from fatsignal.rig.interface import SimulatedInterface
-from fatsignal.rig.late import Late
 from fatsignal.rig.noise import di_noise_dbfs, mic_noise_dbfs
-from fatsignal.rig.pace import Pace
 from fatsignal.rig.path import walk
+from fatsignal.rig.rig_clock import RigClock
 from fatsignal.rig.setup import DiPath, InputUse, MicOnRig, RigSetup, check_inputs, standard_rig
 from fatsignal.rig.sheet import differences, sheet_entries
 from fatsignal.rig.simulated import SimulatedRig
-from fatsignal.rig.situations import check_tempo, made_up_notes, situation
+from fatsignal.rig.system_audio import ComputerPlayback
 from tests.reference import spice
 from tests.signals import FS, drained
 
 
 def heard(setup, happening, *, interface=None, seconds=2.0, seed=5):
-    played = situation(happening, setup, rate_hz=FS, seconds=seconds, seed=seed)
-    rig = SimulatedRig(setup, played, interface=interface, pace=Pace(0), block_frames=4096)
+    played = scenario(happening, setup, rate_hz=FS, seconds=seconds, seed=seed)
+    rig = SimulatedRig(setup, played, interface=interface, pace=RigClock(0), block_frames=4096)
     return drained(rig)
 
 
@@ -143,8 +143,8 @@ def test_inputs_that_clash_or_are_not_there_are_named():
 def test_late_loses_nothing():
     setup = RigSetup(mics=[])
     plain = heard(setup, "loudest", seconds=0.5)
-    happening = situation("loudest", setup, rate_hz=FS, seconds=0.5, seed=5)
-    late = drained(Late(SimulatedRig(setup, happening, pace=Pace(0), block_frames=256), frames=575))
+    happening = scenario("loudest", setup, rate_hz=FS, seconds=0.5, seed=5)
+    late = drained(DelayedSource(SimulatedRig(setup, happening, pace=RigClock(0), block_frames=256), frames=575))
     assert not late[:575].any()
     np.testing.assert_array_equal(late[575:], plain)
 
@@ -152,7 +152,9 @@ def test_late_loses_nothing():
 def test_the_computers_playback_is_on_the_beat():
     tempo = check_tempo(FS)
     played = drained(
-        ComputerPlayback(tempo, from_frame=0, to_frame=tempo.bar_frame(3), interface=SimulatedInterface(), pace=Pace(0))
+        ComputerPlayback(
+            tempo, from_frame=0, to_frame=tempo.bar_frame(3), interface=SimulatedInterface(), pace=RigClock(0)
+        )
     )
     clip = Clip(played, FS)
     assert (clip.channels, clip.frames) == (2, tempo.bar_frame(3))

@@ -10,9 +10,9 @@ from fatsignal.core.timing.tempo import TempoMap
 from fatsignal.core.units import speed_of_sound_m_s
 from fatsignal.demo import song
 from fatsignal.errors import RollRefused
-from fatsignal.rig.band import Band
 from fatsignal.rig.interface import SimulatedInterface
-from fatsignal.rig.pace import Pace
+from fatsignal.rig.multi_rig import MultiRigSource
+from fatsignal.rig.rig_clock import RigClock
 from fatsignal.rig.setup import DiPath, InputUse, MicOnRig, RigSetup
 from fatsignal.rig.simulated import BLOCK_FRAMES, Performance, SimulatedRig
 from tests.signals import FS, drained
@@ -29,7 +29,7 @@ def roll(setup=None, *, seed=7, bars=2, block_frames=4096):
 
 
 def recorded(setup, performance, block_frames=4096):
-    return drained(SimulatedRig(setup, performance, pace=Pace(0), block_frames=block_frames))
+    return drained(SimulatedRig(setup, performance, pace=RigClock(0), block_frames=block_frames))
 
 
 def peak_db(signal):
@@ -99,7 +99,7 @@ class FakeClock:
 
 def test_blocks_come_at_the_pace_of_the_clock():
     clock = FakeClock()
-    rig = SimulatedRig(RigSetup(), performance(), pace=Pace(1.0, clock.now, clock.sleep))
+    rig = SimulatedRig(RigSetup(), performance(), pace=RigClock(1.0, clock.now, clock.sleep))
     for _ in range(100):
         rig.read_block()
     assert clock.slept_s == pytest.approx(100 * BLOCK_FRAMES / FS, rel=1e-9)
@@ -107,7 +107,7 @@ def test_blocks_come_at_the_pace_of_the_clock():
 
 def test_what_a_machine_too_slow_did_not_fetch_is_lost_and_the_clock_tells():
     clock = FakeClock()
-    rig = SimulatedRig(RigSetup(mics=[]), performance(), pace=Pace(1.0, clock.now, clock.sleep))
+    rig = SimulatedRig(RigSetup(mics=[]), performance(), pace=RigClock(1.0, clock.now, clock.sleep))
     whole = roll(RigSetup(mics=[]))
     rig.read_block()
     clock.now_s += 2.0
@@ -121,7 +121,7 @@ def test_what_a_machine_too_slow_did_not_fetch_is_lost_and_the_clock_tells():
 def test_a_device_that_delivers_nothing_for_a_while_goes_on_where_its_clock_is():
     clock = FakeClock()
     interface = SimulatedInterface(gap_after_s=0.5, gap_s=2.0)
-    pace = Pace(1.0, clock.now, clock.sleep)
+    pace = RigClock(1.0, clock.now, clock.sleep)
     rig = SimulatedRig(RigSetup(mics=[]), performance(), interface=interface, pace=pace)
     places = [rig.read_block().at_frame for _ in range(200)]
     jumps = [after - before for before, after in pairwise(places) if after - before != BLOCK_FRAMES]
@@ -131,7 +131,7 @@ def test_a_device_that_delivers_nothing_for_a_while_goes_on_where_its_clock_is()
 
 def test_a_device_that_vanishes_says_so():
     interface = SimulatedInterface(vanishes_after_s=0.5)
-    rig = SimulatedRig(RigSetup(mics=[]), performance(), interface=interface, pace=Pace(0))
+    rig = SimulatedRig(RigSetup(mics=[]), performance(), interface=interface, pace=RigClock(0))
     with pytest.raises(RollRefused, match=r"gone after 0\.5 s: look at its cable"):
         drained(rig)
 
@@ -148,7 +148,7 @@ def passes(count, *, bars=1):
 def test_a_loop_is_played_round_and_round_never_the_same_and_rings_over_the_seam():
     bar = TEMPO.bar_frame(14) - TEMPO.bar_frame(13)
     setup = RigSetup(mics=[])
-    rig = SimulatedRig(setup, passes(4), pace=Pace(0))
+    rig = SimulatedRig(setup, passes(4), pace=RigClock(0))
     di = np.concatenate([rig.read_block().samples[:, 0] for _ in range(4 * bar // BLOCK_FRAMES)])
     alone = recorded(setup, next(passes(1)))[:, 0]
     # Until the player comes back to the beginning, early at most, it is the same pass.
@@ -160,7 +160,7 @@ def test_a_loop_is_played_round_and_round_never_the_same_and_rings_over_the_seam
     steps = np.abs(np.diff(di))
     around = steps[bar - 64 : bar + 1].max()
     assert around < steps[: 2 * bar].max()
-    blocks = SimulatedRig(setup, passes(4), pace=Pace(0), block_frames=4096)
+    blocks = SimulatedRig(setup, passes(4), pace=RigClock(0), block_frames=4096)
     large = np.concatenate([blocks.read_block().samples[:, 0] for _ in range(4 * bar // 4096)])
     np.testing.assert_array_equal(large, di[: len(large)])
 
@@ -169,9 +169,9 @@ def test_players_together_are_one_stream_of_all_their_channels():
     interface = SimulatedInterface()
 
     def rigs():
-        return [SimulatedRig(setup, performance(bars=1), pace=Pace(0)) for setup in (RigSetup(), RigSetup(mics=[]))]
+        return [SimulatedRig(setup, performance(bars=1), pace=RigClock(0)) for setup in (RigSetup(), RigSetup(mics=[]))]
 
-    band = Band(rigs(), interface=interface, pace=Pace(0), block_frames=100)
+    band = MultiRigSource(rigs(), interface=interface, pace=RigClock(0), block_frames=100)
     assert [channel.name for channel in band.channels] == ["DI", "mic A", "mic B", "DI"]
     together = np.concatenate([band.read_block().samples for _ in range(200)])
     apart = np.concatenate([rig.render(20_000) for rig in rigs()], axis=1)

@@ -7,10 +7,10 @@ from uuid import UUID
 from fatsignal.engine.orders import ListenOrder
 from fatsignal.engine.protocol import COMPUTER
 from fatsignal.files.names import file_name
+from fatsignal.rig.check_scenarios import check_tempo
 from fatsignal.rig.device import SimulatedDevice
 from fatsignal.rig.interface import SimulatedInterface
 from fatsignal.rig.setup import RigSetup
-from fatsignal.rig.situations import check_tempo
 from fatsignal.store.parts import Part
 from fatsignal.store.sessions import Session
 

@@ -15,10 +15,10 @@ from fatsignal.core.tone.document import Tone
 from fatsignal.engine.orders import Cue, PartMonitor, PartOrder, PlayTrack, RollOrder, StandbyOrder
 from fatsignal.errors import SettingRefused
 from fatsignal.files.names import file_name
+from fatsignal.rig.check_scenarios import made_up_notes
 from fatsignal.rig.device import SimulatedDevice
 from fatsignal.rig.interface import SimulatedInterface
 from fatsignal.rig.setup import RigSetup
-from fatsignal.rig.situations import made_up_notes
 from fatsignal.store.parts import Part
 from fatsignal.store.sessions import Session
 from fatsignal.store.tones import ToneRevision

@@ -45,7 +45,7 @@ from fatsignal.engine.priority import Rank, prefer_this_process, prefer_this_thr
 from fatsignal.engine.protocol import ADDRESS_NAME, OLDEST_SPOKEN, SPOKEN_HERE, VERSION, EngineAddress
 from fatsignal.files.atomic_write import atomic_write
 from fatsignal.log import write_log
-from fatsignal.rig.processes import prepare
+from fatsignal.rig.forkserver import prepare
 
 if TYPE_CHECKING:
     from fatsignal.engine.capture import Capture
@@ -300,7 +300,7 @@ def _warm_up() -> None:
     from fatsignal.core.level.limiter import Limiter
     from fatsignal.core.tone.warm import warm_chains
     from fatsignal.engine.meter_window import FRAMES_PER_COLUMN, MeterWindow
-    from fatsignal.rig.warm import warm
+    from fatsignal.rig.jit_warmup import warm
 
     played = warm()
     warm_chains(rate_hz=48_000)

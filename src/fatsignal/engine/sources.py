@@ -11,15 +11,15 @@ from fatsignal.core.takes.windows import Window
 from fatsignal.core.timing.latency import ping_train
 from fatsignal.engine.orders import ListenOrder, PartOrder, RollOrder, StandbyOrder
 from fatsignal.errors import RollRefused
-from fatsignal.rig.apart import RigsApart
-from fatsignal.rig.band import Band, Players
 from fatsignal.rig.cabled import CabledInterface
-from fatsignal.rig.computer import ComputerPlayback
-from fatsignal.rig.late import Late
-from fatsignal.rig.pace import Pace
+from fatsignal.rig.check_scenarios import scenario
+from fatsignal.rig.delayed_source import DelayedSource
+from fatsignal.rig.multi_rig import MultiRigSource, RigRenderer
+from fatsignal.rig.rig_clock import RigClock
 from fatsignal.rig.simulated import Performance, SimulatedRig, channels_of
-from fatsignal.rig.situations import situation
 from fatsignal.rig.source import Duplex, Source
+from fatsignal.rig.subprocess_rig import SubprocessRigs
+from fatsignal.rig.system_audio import ComputerPlayback
 
 # What plays as fast as it computes does so in such pieces: large ones cost less.
 _HURRIED_BLOCK_FRAMES = 4096
@@ -28,20 +28,22 @@ _HURRIED_BLOCK_FRAMES = 4096
 def source_of(order: RollOrder | StandbyOrder | ListenOrder, *, apart: bool = False) -> Source:
     """Open the simulated source of an order; its blocks are the interface's buffers, larger ones where nobody waits.
 
-    `apart`: who plays in real time plays in a process of its own (`rig/apart.py`).
+    `apart`: who plays in real time plays in a process of its own (`rig/subprocess_rig.py`).
 
     Raises
     ------
     RollRefused
         If the interface does not fit the session, or the order names no rig where one is heard.
     """
-    pace, interface = Pace(order.speed), order.device.settings
+    pace, interface = RigClock(order.speed), order.device.settings
     frames = interface.buffer_frames if order.paced else _HURRIED_BLOCK_FRAMES
     if not isinstance(order, ListenOrder):
         players = _apart(order) if apart and order.paced else _rigs(order)
-        band = Band(players, interface=interface, pace=pace, block_frames=frames)
+        band = MultiRigSource(players, interface=interface, pace=pace, block_frames=frames)
         # Who stands by is not placed in the song: nothing has to lie where it was played.
-        return Late(band, frames=round(interface.round_trip_frames())) if isinstance(order, RollOrder) else band
+        return (
+            DelayedSource(band, frames=round(interface.round_trip_frames())) if isinstance(order, RollOrder) else band
+        )
     match order.happening:
         case "pings":
             return sending(
@@ -58,7 +60,7 @@ def source_of(order: RollOrder | StandbyOrder | ListenOrder, *, apart: bool = Fa
         case happening:
             if order.setup is None:
                 raise RollRefused("a check needs a rig to listen to: choose a part")
-            played = situation(
+            played = scenario(
                 happening, order.setup, rate_hz=order.rate_hz,
                 seconds=(order.to_frame - order.from_frame) / order.rate_hz, seed=order.seed,
                 reference_pitch_hz=order.reference_pitch_hz, click=order.click,
@@ -74,10 +76,10 @@ def sending(device: Duplex, samples: Samples) -> Source:
     return device
 
 
-def _apart(order: RollOrder | StandbyOrder) -> list[Players]:
+def _apart(order: RollOrder | StandbyOrder) -> list[RigRenderer]:
     """The rigs of all parts, in a process of their own."""
     channels = [channel for part in order.parts for channel in channels_of(part.setup)]
-    return [RigsApart(partial(_rigs, order), rate_hz=order.rate_hz, channels=channels)]
+    return [SubprocessRigs(partial(_rigs, order), rate_hz=order.rate_hz, channels=channels)]
 
 
 def _rigs(order: RollOrder | StandbyOrder) -> list[SimulatedRig]:
@@ -85,7 +87,7 @@ def _rigs(order: RollOrder | StandbyOrder) -> list[SimulatedRig]:
     return [
         SimulatedRig(
             part.setup, _passes(order, part) if isinstance(order, RollOrder) else _trying_out(order, part),
-            interface=order.device.settings, pace=Pace(0),
+            interface=order.device.settings, pace=RigClock(0),
         )
         for part in order.parts
     ]  # fmt: skip

@@ -6,7 +6,7 @@ import numpy as np
 
 from fatsignal.core.clip import Samples
 from fatsignal.rig.interface import SimulatedInterface
-from fatsignal.rig.pace import Pace, PacedBlocks
+from fatsignal.rig.rig_clock import ClockedSource, RigClock
 from fatsignal.rig.source import InputChannel
 
 _NOISE = 10 ** (-92 / 20)
@@ -16,18 +16,18 @@ _REACH = 32
 _KAISER_BETA = 8.0
 
 
-class CabledInterface(PacedBlocks):
+class CabledInterface(ClockedSource):
     """What is played returns after the round trip, whole frames and their fraction; without a cable only noise does."""
 
     channels: tuple[InputChannel, ...] = (InputChannel("loop", "mic"),)
     outputs = 2
 
     def __init__(
-        self, *, rate_hz: int, interface: SimulatedInterface, pace: Pace | None = None, block_frames: int = 256,
+        self, *, rate_hz: int, interface: SimulatedInterface, pace: RigClock | None = None, block_frames: int = 256,
         frames: int | None = None, seed: int = 1,
     ) -> None:  # fmt: skip
         super().__init__(
-            rate_hz=rate_hz, frames=frames, interface=interface, pace=pace or Pace(), block_frames=block_frames
+            rate_hz=rate_hz, frames=frames, interface=interface, pace=pace or RigClock(), block_frames=block_frames
         )
         late = interface.round_trip_frames()
         self._whole = math.floor(late)

@@ -17,13 +17,13 @@ from fatsignal.core.level.report import played_average_dbfs
 from fatsignal.core.mics.microphone import MIC_KINDS
 from fatsignal.core.timing.buffers import feel_of
 from fatsignal.core.units import speed_of_sound_m_s
-from fatsignal.rig.figures import ChannelFigures, EarPath, LoadCurve, PathWarning, RigPath
+from fatsignal.rig.check_scenarios import scenario
 from fatsignal.rig.interface import SimulatedInterface
 from fatsignal.rig.noise import di_noise_dbfs, mic_noise_dbfs
-from fatsignal.rig.pace import Pace
+from fatsignal.rig.path_report import ChannelFigures, EarPath, LoadCurve, PathWarning, RigPath
+from fatsignal.rig.rig_clock import RigClock
 from fatsignal.rig.setup import InputUse, MicOnRig, RigSetup
 from fatsignal.rig.simulated import SimulatedRig
-from fatsignal.rig.situations import situation
 
 _STRUM_S, _RATE_HZ = 2.0, 48_000
 _CURVE_HZ = np.geomspace(40.0, 16_000.0, 121)
@@ -49,7 +49,10 @@ def _channels(rig_json: str) -> list[ChannelFigures]:
     """The loudest strokes of two seconds, played through the rig as it is."""
     setup = RigSetup.model_validate_json(rig_json)
     rig = SimulatedRig(
-        setup, situation("loudest", setup, rate_hz=_RATE_HZ, seconds=_STRUM_S, seed=3), pace=Pace(0), block_frames=4096
+        setup,
+        scenario("loudest", setup, rate_hz=_RATE_HZ, seconds=_STRUM_S, seed=3),
+        pace=RigClock(0),
+        block_frames=4096,
     )
     blocks = []
     while (block := rig.read_block()) is not None:

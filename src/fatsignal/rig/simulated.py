@@ -33,7 +33,7 @@ from fatsignal.core.tone.document import Tone
 from fatsignal.core.units import amplitude_from_db, equal_tempered_hz
 from fatsignal.rig.interface import SimulatedInterface
 from fatsignal.rig.noise import REFERENCE_PA, di_noise_dbfs, mic_noise_dbfs
-from fatsignal.rig.pace import Pace, PacedBlocks
+from fatsignal.rig.rig_clock import ClockedSource, RigClock
 from fatsignal.rig.setup import MicOnRig, RigSetup
 from fatsignal.rig.source import InputChannel
 
@@ -80,7 +80,7 @@ class Performance:
         return cls(begun, tempo, from_frame, to_frame, seed, Hand(), reference_pitch_hz, click)
 
 
-class SimulatedRig(PacedBlocks):
+class SimulatedRig(ClockedSource):
     """A source of DI and microphones, time-locked, the same samples for the same seed.
 
     `performances` follow each other without a break: one for a roll that plays once, as many as there are for a loop.
@@ -92,7 +92,7 @@ class SimulatedRig(PacedBlocks):
         performances: Performance | Iterator[Performance],
         *,
         interface: SimulatedInterface | None = None,
-        pace: Pace | None = None,
+        pace: RigClock | None = None,
         block_frames: int = BLOCK_FRAMES,
     ) -> None:
         interface = interface or SimulatedInterface()
@@ -104,7 +104,7 @@ class SimulatedRig(PacedBlocks):
         performance = next(performances)
         rate_hz = performance.tempo.rate_hz
         super().__init__(
-            rate_hz=rate_hz, frames=frames, interface=interface, pace=pace or Pace(), block_frames=block_frames
+            rate_hz=rate_hz, frames=frames, interface=interface, pace=pace or RigClock(), block_frames=block_frames
         )
         self.channels = channels_of(setup)
         self._setup, self._interface = setup, interface

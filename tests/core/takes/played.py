@@ -13,7 +13,7 @@ from fatsignal.core.takes.notes import listen_to
 from fatsignal.core.takes.windows import Window
 from fatsignal.core.timing.tempo import TempoMap
 from fatsignal.demo import song
-from fatsignal.rig.pace import Pace
+from fatsignal.rig.rig_clock import RigClock
 from fatsignal.rig.setup import RigSetup, standard_rig
 from fatsignal.rig.simulated import Performance, SimulatedRig
 from tests.signals import FS, drained
@@ -53,7 +53,7 @@ def played(part: Part, *, seed: int, mistakes: tuple[Mistake, ...] = (), hand: H
     start, end = part.span.from_frame - FS // 2, part.span.to_frame + FS // 2
     performance = Performance.within(part.span, list(part.notes), TEMPO, from_frame=start, to_frame=end, seed=seed)
     performance = replace(performance, hand=hand, mistakes=mistakes)
-    signal = drained(SimulatedRig(part.rig, performance, pace=Pace(0), block_frames=8192))[:, 0]
+    signal = drained(SimulatedRig(part.rig, performance, pace=RigClock(0), block_frames=8192))[:, 0]
     events = perform(
         performance.notes, instrument=INSTRUMENTS[part.instrument], tempo=TEMPO, from_frame=start, to_frame=end,
         seed=seed, hand=hand, open_notes=part.rig.open_notes, string_cents=[0.0] * len(part.rig.open_notes),

@@ -16,8 +16,8 @@ from fatsignal.core.mics.speakers import SPEAKERS
 from fatsignal.core.pitch.chords import Shape, check_shape, parse_frets
 from fatsignal.core.pitch.notes import note_name
 from fatsignal.errors import ConfirmationRequired, SettingRefused
-from fatsignal.rig.figures import ChannelFigures, EarPath, LoadCurve, PathWarning
 from fatsignal.rig.interface import INPUTS as INTERFACE_INPUTS
+from fatsignal.rig.path_report import ChannelFigures, EarPath, LoadCurve, PathWarning
 from fatsignal.rig.setup import AmpUse, RigSetup, check_inputs, standard_rig
 from fatsignal.store import history, kits, parts, sessions
 from fatsignal.store.database import Connection

@@ -5,7 +5,7 @@ import numpy as np
 from fatsignal.rig.source import Block, Source
 
 
-class Late:
+class DelayedSource:
     """A source whose every frame comes `frames` later; silence comes first, and nothing is lost at the end."""
 
     def __init__(self, source: Source, *, frames: int) -> None:

@@ -14,7 +14,7 @@ import numpy as np
 
 from fatsignal.core.clip import Samples
 from fatsignal.errors import RollRefused
-from fatsignal.rig.processes import PROCESSES
+from fatsignal.rig.forkserver import PROCESSES
 from fatsignal.rig.simulated import SimulatedRig
 from fatsignal.rig.source import InputChannel
 
@@ -27,7 +27,7 @@ _FILLED, _FETCHED, _ENOUGH = b"f", b"r", b"e"
 _LOST = "the simulated rig's process was lost: roll again"
 
 
-class RigsApart:
+class SubprocessRigs:
     """Rigs that stand together, as one that is played elsewhere: `render` takes what it played already.
 
     Raises

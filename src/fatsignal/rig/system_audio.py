@@ -5,23 +5,23 @@ import numpy as np
 from fatsignal.core.clip import Samples
 from fatsignal.core.timing.tempo import TempoMap
 from fatsignal.rig.interface import SimulatedInterface
-from fatsignal.rig.pace import Pace, PacedBlocks
+from fatsignal.rig.rig_clock import ClockedSource, RigClock
 from fatsignal.rig.source import InputChannel
 
 _HIT_S = 0.25
 
 
-class ComputerPlayback(PacedBlocks):
+class ComputerPlayback(ClockedSource):
     """Kick, snare and hat in eighths along the session's tempo; it begins on the frame where it is asked to."""
 
     channels: tuple[InputChannel, ...] = (InputChannel("left", "mic"), InputChannel("right", "mic"))
 
     def __init__(
         self, tempo: TempoMap, *, from_frame: int, to_frame: int, interface: SimulatedInterface,
-        pace: Pace | None = None, block_frames: int = 256, seed: int = 1,
+        pace: RigClock | None = None, block_frames: int = 256, seed: int = 1,
     ) -> None:  # fmt: skip
         super().__init__(
-            rate_hz=tempo.rate_hz, frames=to_frame - from_frame, interface=interface, pace=pace or Pace(),
+            rate_hz=tempo.rate_hz, frames=to_frame - from_frame, interface=interface, pace=pace or RigClock(),
             block_frames=block_frames,
         )  # fmt: skip
         self._played = drum_loop(tempo, from_frame=from_frame, to_frame=to_frame, seed=seed)

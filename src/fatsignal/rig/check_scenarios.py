@@ -14,7 +14,7 @@ _STRING_EVERY_QUARTERS = 4
 _STEADY = Hand(timing_s=0.004, force_spread=0.05, detune_cents=0.0, late_chance=0, fluffed_chance=0, missed_chance=0)
 
 
-def situation(
+def scenario(
     happening: Situation, setup: RigSetup, *, rate_hz: int, seconds: float, seed: int,
     reference_pitch_hz: float = 440.0, click: ClickSettings | None = None,
 ) -> Performance:  # fmt: skip

@@ -7,7 +7,7 @@ import multiprocessing
 from multiprocessing import forkserver
 
 PROCESSES = multiprocessing.get_context("forkserver")
-PROCESSES.set_forkserver_preload(["fatsignal.rig.warmed"])
+PROCESSES.set_forkserver_preload(["fatsignal.rig.preload"])
 
 
 def prepare() -> None:

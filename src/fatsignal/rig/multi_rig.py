@@ -8,12 +8,12 @@ import numpy as np
 from fatsignal.core.clip import Samples
 from fatsignal.errors import RollRefused
 from fatsignal.rig.interface import SimulatedInterface
-from fatsignal.rig.pace import Pace, PacedBlocks
+from fatsignal.rig.rig_clock import ClockedSource, RigClock
 from fatsignal.rig.simulated import BLOCK_FRAMES
 from fatsignal.rig.source import MOST_CHANNELS, InputChannel
 
 
-class Players(Protocol):
+class RigRenderer(Protocol):
     """One or several who play: a rig here, or rigs in a process of their own."""
 
     rate_hz: int
@@ -28,15 +28,19 @@ class Players(Protocol):
         ...
 
 
-class Band(PacedBlocks):
-    """Players who play together: the channels of the first, then of the second, and so on; one clock for all."""
+class MultiRigSource(ClockedSource):
+    """Rigs that play together: the channels of the first, then of the second, and so on; one clock for all."""
 
     def __init__(
-        self, players: Sequence[Players], *, interface: SimulatedInterface, pace: Pace | None = None,
+        self, players: Sequence[RigRenderer], *, interface: SimulatedInterface, pace: RigClock | None = None,
         block_frames: int = BLOCK_FRAMES,
     ) -> None:  # fmt: skip
         super().__init__(
-            rate_hz=players[0].rate_hz, frames=None, interface=interface, pace=pace or Pace(), block_frames=block_frames
+            rate_hz=players[0].rate_hz,
+            frames=None,
+            interface=interface,
+            pace=pace or RigClock(),
+            block_frames=block_frames,
         )
         self._players = players
         self.channels = tuple(channel for each in players for channel in each.channels)

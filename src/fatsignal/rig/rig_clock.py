@@ -17,7 +17,7 @@ _LONGEST_SLEEP_S = 0.1
 
 
 @dataclass(frozen=True, slots=True)
-class Pace:
+class RigClock:
     """When blocks arrive: `speed` 1 is real time, 0 is as fast as they are computed."""
 
     speed: float = 1.0
@@ -25,7 +25,7 @@ class Pace:
     sleep_s: Callable[[float], None] = time.sleep
 
 
-class PacedBlocks:
+class ClockedSource:
     """A source whose `render` is called when a block is due; `frames` is its length, None: until it is closed.
 
     What nobody fetched within half a second is lost, as in hardware: the next block's clock has gone on without it.
@@ -37,7 +37,7 @@ class PacedBlocks:
     """
 
     def __init__(
-        self, *, rate_hz: int, frames: int | None, interface: SimulatedInterface, pace: Pace, block_frames: int
+        self, *, rate_hz: int, frames: int | None, interface: SimulatedInterface, pace: RigClock, block_frames: int
     ) -> None:
         if interface.clock_hz not in (None, rate_hz):
             raise RollRefused(
