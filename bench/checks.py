@@ -22,7 +22,7 @@ from fatsignal.core.pitch.notes import targets_of
 from fatsignal.core.timing.click import render_click
 from fatsignal.core.timing.latency import measure_round_trip, ping_train
 from fatsignal.core.timing.pulse import find_pulse
-from fatsignal.engine.listener import Listener
+from fatsignal.engine.measurement_capture import MeasurementCapture
 from fatsignal.engine.orders import ListenOrder
 from fatsignal.rig.check_scenarios import check_tempo, scenario
 from fatsignal.rig.happening import Situation
@@ -78,7 +78,7 @@ def listening_share(samples: Samples, *, tuner: bool) -> float:
             setup=RigSetup(),
         )  # fmt: skip
         started = time.process_time()
-        Listener(order, Recorded(samples), lambda _: None).run()
+        MeasurementCapture(order, Recorded(samples), lambda _: None).run()
         return (time.process_time() - started) / (len(samples) / RATE_HZ)
 
 

@@ -66,7 +66,8 @@ def test_no_file_of_ours_has_grown_past_two_subjects():
 
 
 @pytest.mark.parametrize(
-    ("begins", "unwanted"), [("fatsignal.web.app", ["numba", "scipy"]), ("fatsignal.engine.captures", ["scipy.signal"])]
+    ("begins", "unwanted"),
+    [("fatsignal.web.app", ["numba", "scipy"]), ("fatsignal.engine.capture_factory", ["scipy.signal"])],
 )
 def test_who_must_be_there_at_once_starts_without_what_takes_long(begins, unwanted):
     """numba and scipy take longer than all else of the server, `scipy.signal` longer than all else of the engine."""

@@ -120,7 +120,7 @@ async def _serve_and_tell(server: "object", place: Settings) -> None:
 
 def _end_engine(run_folder: Path) -> None:
     """End the engine when the application is stopped by a person; it finishes its files first."""
-    from fatsignal.engine.link import running_engine
+    from fatsignal.engine.client import running_engine
 
     address = running_engine(run_folder)
     if address is not None:

@@ -14,7 +14,7 @@ import soundfile
 
 from fatsignal.core.level.depth import WordPacker
 from fatsignal.core.takes.windows import Window
-from fatsignal.engine.life import engine_lives, hold_life
+from fatsignal.engine.engine_lock import acquire_engine_lock, engine_is_running
 from fatsignal.engine.recorder import Recorder
 from fatsignal.rig.setup import RigSetup
 from fatsignal.rig.source import Block
@@ -121,20 +121,20 @@ def test_the_lock_of_an_engine_that_was_killed_is_open_at_once(tmp_path):
     holding = context.Event()
 
     def hold():
-        kept = hold_life(tmp_path)
+        kept = acquire_engine_lock(tmp_path)
         holding.set()
         time.sleep(60)
         kept.close()
 
-    assert not engine_lives(tmp_path)
+    assert not engine_is_running(tmp_path)
     process = context.Process(target=hold)
     process.start()
     assert holding.wait(10)
-    assert engine_lives(tmp_path)
-    assert hold_life(tmp_path, wait_s=0.1) is None
+    assert engine_is_running(tmp_path)
+    assert acquire_engine_lock(tmp_path, wait_s=0.1) is None
     # Not waited for: its process is still there to be asked after.
     os.kill(process.pid, signal.SIGKILL)
-    mine = hold_life(tmp_path, wait_s=5.0)
+    mine = acquire_engine_lock(tmp_path, wait_s=5.0)
     assert mine is not None
     mine.close()
     process.join()

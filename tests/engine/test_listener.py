@@ -8,7 +8,7 @@ from fatsignal.acts.checks import CHECKS
 from fatsignal.core.timing.latency import measure_round_trip
 from fatsignal.demo.song import baritone_part
 from fatsignal.engine.events import Listening, Meters, Pitch
-from fatsignal.engine.listener import Listener
+from fatsignal.engine.measurement_capture import MeasurementCapture
 from fatsignal.engine.orders import ListenOrder
 from fatsignal.engine.recorder import Recorder
 from fatsignal.engine.sources import source_of
@@ -36,7 +36,7 @@ def listen(folder, kind, *, seconds=2.0, **changes):
 
 def run(asked, source=None):
     told = []
-    ended = Listener(asked, source or source_of(asked), told.append).run()
+    ended = MeasurementCapture(asked, source or source_of(asked), told.append).run()
     return told, ended
 
 

@@ -30,7 +30,7 @@ async def test_an_order_right_after_the_end_was_told_is_not_refused(tmp_path, mo
         yield Told()
         let_go.wait()
 
-    monkeypatch.setattr("fatsignal.engine.captures.capture_of", slow_to_leave)
+    monkeypatch.setattr("fatsignal.engine.capture_factory.capture_of", slow_to_leave)
     engine, told = Engine(tmp_path), asyncio.Queue()
     engine._listeners.add(told)
     first, second = order(tmp_path / "one"), order(tmp_path / "two")
@@ -66,7 +66,7 @@ async def test_an_end_is_told_whatever_becomes_of_what_rolls(tmp_path, monkeypat
 
         yield Capture()
 
-    monkeypatch.setattr("fatsignal.engine.captures.capture_of", fails)
+    monkeypatch.setattr("fatsignal.engine.capture_factory.capture_of", fails)
     engine, told = Engine(tmp_path), asyncio.Queue()
     engine._listeners.add(told)
     for _ in range(2):
@@ -99,7 +99,7 @@ async def test_faders_of_another_session_move_nothing(tmp_path, monkeypatch):
 
         yield Capture()
 
-    monkeypatch.setattr("fatsignal.engine.captures.capture_of", waits)
+    monkeypatch.setattr("fatsignal.engine.capture_factory.capture_of", waits)
     engine, told = Engine(tmp_path), asyncio.Queue()
     engine._listeners.add(told)
     asked = order(tmp_path)

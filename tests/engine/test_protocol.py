@@ -8,7 +8,7 @@ from pathlib import Path
 
 import pytest
 
-from fatsignal.engine import link
+from fatsignal.engine import client
 from fatsignal.engine.events import Hello, read_event
 from fatsignal.engine.orders import ORDERS, ListenOrder, RollOrder
 from fatsignal.engine.protocol import ADDRESS_NAME, SPOKEN_HERE, EngineAddress, Speaks
@@ -109,30 +109,30 @@ class EngineOfAnotherRelease:
 )
 async def test_only_an_engine_that_is_idle_is_asked_to_end(busy, asked):
     async with EngineOfAnotherRelease(**busy) as engine:
-        assert await link.ask_to_end_if_idle(engine.address) is bool(asked)
+        assert await client.ask_to_end_if_idle(engine.address) is bool(asked)
         await asyncio.sleep(0.1)
         assert engine.asked == asked
 
 
 async def test_an_engine_that_rolls_and_is_too_far_away_is_left_alone_with_a_sentence(tmp_path, monkeypatch):
     async with EngineOfAnotherRelease(rolling={"number": 3}) as engine:
-        monkeypatch.setattr(link, "running_engine", lambda _: engine.address)
+        monkeypatch.setattr(client, "running_engine", lambda _: engine.address)
         with pytest.raises(RollRefused, match="what it rolls goes on"):
-            await link.EngineLink(tmp_path).connect()
+            await client.EngineClient(tmp_path).connect()
         assert engine.asked == []
 
 
 async def test_an_idle_engine_of_another_release_gives_its_place_to_one_of_this(tmp_path):
     address = tmp_path / ADDRESS_NAME
-    first = link.EngineLink(tmp_path)
+    first = client.EngineClient(tmp_path)
     await first.connect()
     old = json.loads(address.read_text())
     await first.close()
     address.write_text(json.dumps({**old, "release": "0.0.1"}))
-    second = link.EngineLink(tmp_path)
+    second = client.EngineClient(tmp_path)
     try:
         await second.connect()
-        new = link.running_engine(tmp_path)
+        new = client.running_engine(tmp_path)
         assert new.pid != old["pid"]
         hello = await anext(second.events())
         assert (hello.pid, hello.rolling) == (new.pid, None)

@@ -171,7 +171,7 @@ class FillingDisk(WaveWriter):
     [(errno.ENOSPC, "the disk is full"), (errno.EROFS, "cannot be written to"), (errno.EIO, "writing failed")],
 )
 def test_a_disk_that_fails_keeps_whole_frames_and_tells_the_person(tmp_path, trouble, says, monkeypatch):
-    monkeypatch.setattr("fatsignal.engine.disk_line._PATIENCE_S", 0.0)
+    monkeypatch.setattr("fatsignal.engine.disk_writer._PATIENCE_S", 0.0)
     asked = order(tmp_path)
     disk = type("Disk", (FillingDisk,), {"trouble": trouble})
     _, ended = rolled(asked, Tones(FS), open_writer=disk)
@@ -294,7 +294,7 @@ def test_whatever_happens_an_end_is_told_and_what_was_rolled_is_kept(tmp_path):
 
 def test_what_was_written_is_on_the_disk_within_a_second_and_the_journal_before_the_first_block(tmp_path, monkeypatch):
     """After a loss of power only what was synced is there: data and headers every second, names when they are made."""
-    monkeypatch.setattr("fatsignal.engine.disk_line._LOOK_S", 0.0)
+    monkeypatch.setattr("fatsignal.engine.disk_writer._LOOK_S", 0.0)
     synced, fdatasync, fsync = [], os.fdatasync, os.fsync
 
     def name_of(descriptor):
@@ -328,7 +328,7 @@ def test_a_folder_that_exists_is_left_alone_and_the_next_number_is_taken(tmp_pat
 
 @pytest.mark.parametrize("how", ["deleted", "moved"])
 def test_a_folder_that_goes_away_while_rolling_is_made_again_with_all_of_the_take(tmp_path, how, monkeypatch):
-    monkeypatch.setattr("fatsignal.engine.disk_line._LOOK_S", 0.0)
+    monkeypatch.setattr("fatsignal.engine.disk_writer._LOOK_S", 0.0)
     asked = order(tmp_path, plan=plan(play_bar=1, to_bar=2))
 
     def go_away(_):

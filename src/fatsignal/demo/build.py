@@ -18,7 +18,7 @@ from fatsignal.core.instrument.player import Note
 from fatsignal.core.timing.tempo import TempoMap
 from fatsignal.demo import song
 from fatsignal.demo.checked import add_backing, check_part
-from fatsignal.engine.captures import capture_of
+from fatsignal.engine.capture_factory import capture_of
 from fatsignal.engine.orders import RollOrder
 from fatsignal.files.names import take_folder_name
 from fatsignal.jobs.worker import wake

@@ -11,7 +11,7 @@ from fatsignal.acts.checks.run import keep_check, next_pass, run_check
 from fatsignal.acts.freeze_rig import freeze_rig
 from fatsignal.acts.import_backing import enter_backing, join_playback
 from fatsignal.acts.listen_order import check_order, playback_order
-from fatsignal.engine.listener import Listener
+from fatsignal.engine.measurement_capture import MeasurementCapture
 from fatsignal.engine.orders import ListenOrder
 from fatsignal.engine.sources import source_of
 from fatsignal.rig.interface import SimulatedInterface
@@ -67,7 +67,7 @@ async def add_backing(conn: Connection, session: Session, *, sessions_folder: Pa
 
 
 def _capture(order: ListenOrder) -> None:
-    Listener(order, source_of(order), lambda _: None).run()
+    MeasurementCapture(order, source_of(order), lambda _: None).run()
 
 
 def _listen(order: ListenOrder, before: CheckFound | None = None) -> CheckFound:

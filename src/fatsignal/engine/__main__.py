@@ -18,6 +18,7 @@ from pydantic import ValidationError
 
 from fatsignal import __version__
 from fatsignal.engine.ears import Ear, Ears
+from fatsignal.engine.engine_lock import acquire_engine_lock
 from fatsignal.engine.events import (
     AnyEvent,
     Ended,
@@ -30,7 +31,6 @@ from fatsignal.engine.events import (
     Rolling,
     StandingBy,
 )
-from fatsignal.engine.life import hold_life
 from fatsignal.engine.orders import (
     ORDERS,
     CuesOrder,
@@ -218,7 +218,7 @@ class Engine:
         if before is not None:
             before.join()
         # Imported here: numpy, scipy and numba take seconds, and the engine answers before that.
-        from fatsignal.engine.captures import capture_of
+        from fatsignal.engine.capture_factory import capture_of
 
         if order.paced:
             prefer_this_thread(Rank.SOUND)
@@ -295,7 +295,7 @@ def _warm_up() -> None:
     """
     import numpy as np
 
-    import fatsignal.engine.captures  # noqa: F401
+    import fatsignal.engine.capture_factory  # noqa: F401
     from fatsignal.core.level.depth import WordPacker
     from fatsignal.core.level.limiter import Limiter
     from fatsignal.core.tone.warm import warm_chains
@@ -322,7 +322,7 @@ async def _main() -> None:
     arguments.run_folder.mkdir(parents=True, exist_ok=True)
     write_log(arguments.run_folder.parent / "logs", "engine")
     prefer_this_process()
-    life = hold_life(arguments.run_folder)
+    life = acquire_engine_lock(arguments.run_folder)
     if life is None:
         print("another engine has this folder", file=sys.stderr)
         return

@@ -33,7 +33,7 @@ class Levels:
         )  # fmt: skip
 
 
-class Ticks:
+class Interval:
     """When it is time again: counted on from when it was due, so that blocks of any size keep the rate."""
 
     def __init__(self, every_frames: int) -> None:

@@ -14,7 +14,7 @@ from fatsignal.core.clip import Samples
 from fatsignal.core.material.channels import HEARD_FIRST, place_of_first
 from fatsignal.core.takes.roll_plan import Pass
 from fatsignal.core.takes.windows import Gap, Window, joined, touches
-from fatsignal.engine.disk_line import DiskLine
+from fatsignal.engine.disk_writer import DiskWriter
 from fatsignal.engine.events import RollingPart
 from fatsignal.engine.journal import JOURNAL_NAME, Journal, SimTone, take_id_of
 from fatsignal.engine.orders import PartOrder, RollOrder
@@ -50,7 +50,7 @@ class _Take:
         self.change(lambda _: {"number": number, "channels": self.files.channels})
 
 
-class RollingPass:
+class PassRecorder:
     """A pass while it rolls. Its files belong to the disk line; all else to the thread that rolls."""
 
     def __init__(
@@ -58,7 +58,7 @@ class RollingPass:
         order: RollOrder,
         place: Pass,
         inputs: Sequence[InputChannel],
-        disk: DiskLine,
+        disk: DiskWriter,
         *,
         open_writer: WriterFactory,
     ) -> None:
@@ -202,7 +202,7 @@ def _sim_tone(part: PartOrder) -> SimTone | None:
     return SimTone(name=tone.name, fingerprint=tone.fingerprint(), tone_revision_id=part.monitor.tone_revision_id)
 
 
-def _open(take: _Take, disk: DiskLine) -> None:
+def _open(take: _Take, disk: DiskWriter) -> None:
     """Under the first number from its own on that nothing in the part's folder has: an import may have been quicker."""
     for number in range(take.journal.number, take.journal.number + _MOST_NUMBERS_TRIED):
         if number != take.journal.number:
@@ -221,7 +221,7 @@ def _keep(take: _Take) -> None:
         take.journal.write(take.files.folder)
 
 
-def _close(take: _Take, disk: DiskLine, reason: EndReason, into_bin: bool, note: str) -> None:
+def _close(take: _Take, disk: DiskWriter, reason: EndReason, into_bin: bool, note: str) -> None:
     if not take.files.opened:
         return
     through = take.files.through()

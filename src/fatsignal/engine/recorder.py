@@ -4,15 +4,15 @@ import logging
 import time
 from collections.abc import Callable, Sequence
 
+from fatsignal.engine.aligned_input import AlignedInput, Arrived
 from fatsignal.engine.capture import Capture, fault_sentence
-from fatsignal.engine.disk_line import DiskLine
 from fatsignal.engine.disk_space import LEAST_TO_START_S, FreeBytes, SpaceWatch, free_bytes
+from fatsignal.engine.disk_writer import DiskWriter
 from fatsignal.engine.events import Ended, Event, Notice, PassEnded, Rolling
-from fatsignal.engine.intake import Arrived, Intake
-from fatsignal.engine.meter_window import METER_HZ, MeterWindow, Ticks
+from fatsignal.engine.meter_window import METER_HZ, Interval, MeterWindow
 from fatsignal.engine.monitor import Monitor
 from fatsignal.engine.orders import Cue, RollOrder
-from fatsignal.engine.passes import RollingPass
+from fatsignal.engine.passes import PassRecorder
 from fatsignal.engine.protocol import EndReason
 from fatsignal.engine.take_files import WriterFactory, disk_sentence
 from fatsignal.errors import FatSignalError, RollRefused
@@ -33,16 +33,16 @@ class Recorder(Capture):
         super().__init__(order.roll_id, source)
         self._monitor, self._load = monitor, load
         self._order, self._plan = order, order.plan
-        self._intake = Intake(source, offset_frames=order.record_offset_frames)
+        self._intake = AlignedInput(source, offset_frames=order.record_offset_frames)
         self._tell = tell
         self._open_writer, self._free = open_writer, free
         self._into_bin = False
         self._punches = 0
-        self._open: list[RollingPass] = []
+        self._open: list[PassRecorder] = []
         self._next_pass = 0
         self._at = 0  # frames of the stream that arrived
         self._lost_frames = 0
-        self._last: RollingPass | None = None
+        self._last: PassRecorder | None = None
         self.heard_at_s = time.monotonic()
 
     def stop(self, *, into_bin: bool = False) -> None:
@@ -63,7 +63,7 @@ class Recorder(Capture):
         """Roll. Whatever happens, the files are closed, and an event tells how it ended."""
         reason: EndReason = "stopped"
         problem = ""
-        self._disk = DiskLine(rate_hz=self._order.rate_hz, real_time=self._order.paced)
+        self._disk = DiskWriter(rate_hz=self._order.rate_hz, real_time=self._order.paced)
         self._meters = MeterWindow(len(self._source.channels))
         try:
             self._space = SpaceWatch(
@@ -102,7 +102,7 @@ class Recorder(Capture):
     def _roll(self) -> EndReason:
         rate_hz = self._order.rate_hz
         end = None if self._plan.again_from_frame is not None else self._plan.to_frame - self._plan.from_frame
-        meter_ticks, space_ticks = Ticks(rate_hz // METER_HZ), Ticks(rate_hz)
+        meter_ticks, space_ticks = Interval(rate_hz // METER_HZ), Interval(rate_hz)
         while not self._stopping.is_set():
             if self._disk.trouble is not None:
                 return "problem"
@@ -161,18 +161,18 @@ class Recorder(Capture):
 
     def _open_next(self) -> None:
         place = self._plan.pass_at(self._next_pass)
-        rolling = RollingPass(self._order, place, self._source.channels, self._disk, open_writer=self._open_writer)
+        rolling = PassRecorder(self._order, place, self._source.channels, self._disk, open_writer=self._open_writer)
         rolling.open()
         self._open.append(rolling)
         self._next_pass += 1
 
-    def _current(self) -> RollingPass:
+    def _current(self) -> PassRecorder:
         """The pass whose seam came last."""
         return next(
             rolling for rolling in reversed(self._open) if rolling.place.seam_from < self._at or not rolling.place.index
         )
 
-    def _close(self, rolling: RollingPass, reason: EndReason, *, into_bin: bool = False) -> None:
+    def _close(self, rolling: PassRecorder, reason: EndReason, *, into_bin: bool = False) -> None:
         self._open.remove(rolling)
         bar = self._order.tempo.bar_at(self._plan.play_from_frame)
         rolling.close(

@@ -9,6 +9,8 @@ from uuid import UUID
 from psycopg_pool import AsyncConnectionPool
 
 from fatsignal.config import Settings
+from fatsignal.engine.client import EngineClient
+from fatsignal.engine.engine_lock import engine_is_running
 from fatsignal.engine.events import (
     Ended,
     Hello,
@@ -22,8 +24,6 @@ from fatsignal.engine.events import (
     Rolling,
     StandingBy,
 )
-from fatsignal.engine.life import engine_lives
-from fatsignal.engine.link import EngineLink
 from fatsignal.engine.orders import Cue, CuesOrder, ListenOrder, Order, PunchOrder, RollOrder, StandbyOrder, StopOrder
 from fatsignal.errors import RollRefused
 from fatsignal.store.database import Connection
@@ -46,7 +46,7 @@ class Desk:
         self._place = place
         self._pool = pool
         self._hub = hub
-        self._link: EngineLink | None = None
+        self._link: EngineClient | None = None
         self._rolling: UUID | None = None
         self._begun = False
         self._rolling_takes: list[UUID] = []
@@ -77,7 +77,7 @@ class Desk:
         entering = asyncio.create_task(self.entering.run())
         try:
             while True:
-                link = EngineLink(self._place.run_folder, apart=self._place.rig_speed > 0)
+                link = EngineClient(self._place.run_folder, apart=self._place.rig_speed > 0)
                 try:
                     await link.connect()
                     self._link = link
@@ -161,7 +161,7 @@ class Desk:
     def _only_ended(self) -> bool:
         """Whether only that may be entered which says that it ended: something rolls, or may roll out of our sight."""
         busy = self._rolling is not None or self._answer is not None
-        return busy or (self._link is None and engine_lives(self._place.run_folder))
+        return busy or (self._link is None and engine_is_running(self._place.run_folder))
 
     def _set_rolling(self, roll_id: UUID | None) -> None:
         self._rolling = roll_id
@@ -175,7 +175,7 @@ class Desk:
             raise RollRefused("the recording engine is starting: try again in a moment")
         await self._link.order(order)
 
-    async def _hear(self, link: EngineLink) -> None:
+    async def _hear(self, link: EngineClient) -> None:
         async for event in link.events():
             match event:
                 case Hello():

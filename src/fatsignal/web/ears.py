@@ -7,7 +7,7 @@ from uuid import UUID
 from fastapi import APIRouter, WebSocket, WebSocketDisconnect
 
 from fatsignal.config import Settings
-from fatsignal.engine.link import open_ears
+from fatsignal.engine.client import open_ears
 
 router = APIRouter()
 

@@ -8,11 +8,11 @@ import numpy as np
 
 from fatsignal.core.pitch.notes import targets_of
 from fatsignal.core.pitch.tuner import Tuner
+from fatsignal.engine.aligned_input import AlignedInput
 from fatsignal.engine.capture import Capture, fault_sentence
-from fatsignal.engine.disk_line import DiskLine
+from fatsignal.engine.disk_writer import DiskWriter
 from fatsignal.engine.events import Ended, Event, Listening, Pitch
-from fatsignal.engine.intake import Intake
-from fatsignal.engine.meter_window import METER_HZ, MeterWindow, Ticks
+from fatsignal.engine.meter_window import METER_HZ, Interval, MeterWindow
 from fatsignal.engine.orders import ListenOrder
 from fatsignal.engine.protocol import EndReason
 from fatsignal.engine.take_files import TakeFiles, WriterFactory, disk_sentence
@@ -23,7 +23,7 @@ from fatsignal.rig.source import Source
 log = logging.getLogger(__name__)
 
 
-class Listener(Capture):
+class MeasurementCapture(Capture):
     """Listens to one order. `run` blocks until its frames are there, `stop` is called, or a problem ends it."""
 
     def __init__(
@@ -32,7 +32,7 @@ class Listener(Capture):
     ) -> None:  # fmt: skip
         super().__init__(order.roll_id, source)
         self._order = order
-        self._intake = Intake(source, offset_frames=order.record_offset_frames)
+        self._intake = AlignedInput(source, offset_frames=order.record_offset_frames)
         self._tell = tell
         self._tuner = _tuner(order)
         self._files = TakeFiles(
@@ -45,7 +45,7 @@ class Listener(Capture):
         reason: EndReason = "stopped"
         problem = ""
         order = self._order
-        self._disk = DiskLine(rate_hz=order.rate_hz, real_time=order.paced)
+        self._disk = DiskWriter(rate_hz=order.rate_hz, real_time=order.paced)
         try:
             self._begin()
             reason = self._listen()
@@ -81,7 +81,7 @@ class Listener(Capture):
     def _listen(self) -> EndReason:
         rate_hz, wanted = self._order.rate_hz, self._order.to_frame - self._order.from_frame
         every_frames = rate_hz // METER_HZ
-        meters, ticks = MeterWindow(len(self._source.channels)), Ticks(every_frames)
+        meters, ticks = MeterWindow(len(self._source.channels)), Interval(every_frames)
         heard = 0
         while not self._stopping.is_set() and heard < wanted:
             if self._disk.trouble is not None:

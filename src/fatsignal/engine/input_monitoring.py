@@ -6,7 +6,7 @@ from collections.abc import Callable, Sequence
 from fatsignal.engine.capture import Capture, fault_sentence
 from fatsignal.engine.events import Ended, Event, StandingBy
 from fatsignal.engine.live_chains import LiveChains
-from fatsignal.engine.meter_window import METER_HZ, MeterWindow, Ticks
+from fatsignal.engine.meter_window import METER_HZ, Interval, MeterWindow
 from fatsignal.engine.monitor import Monitor
 from fatsignal.engine.orders import Cue, StandbyOrder
 from fatsignal.engine.protocol import ChannelFile
@@ -18,7 +18,7 @@ log = logging.getLogger(__name__)
 _NOBODY_S = 15.0
 
 
-class Standby(Capture):
+class InputMonitoring(Capture):
     """Stands by until it is stopped, or nobody listens."""
 
     def __init__(
@@ -35,7 +35,7 @@ class Standby(Capture):
     def run(self) -> None:
         """Stand by; an event tells the beginning and the end."""
         order, heard, left_at, problem = self._order, 0, 0, ""
-        meters, ticks = MeterWindow(len(self._source.channels), draws=False), Ticks(order.rate_hz // METER_HZ)
+        meters, ticks = MeterWindow(len(self._source.channels), draws=False), Interval(order.rate_hz // METER_HZ)
         channels = [ChannelFile(name=channel.name, kind=channel.kind, file="") for channel in self._source.channels]
         self._tell(StandingBy(roll_id=order.roll_id, session_id=order.session_id, channels=channels))
         try:

@@ -11,8 +11,8 @@ from pathlib import Path
 from uuid import UUID
 
 from fatsignal import __version__
+from fatsignal.engine.engine_lock import engine_is_running
 from fatsignal.engine.events import AnyEvent, read_event
-from fatsignal.engine.life import engine_lives
 from fatsignal.engine.orders import Order, QuitOrder
 from fatsignal.engine.protocol import ADDRESS_NAME, SPOKEN_HERE, EngineAddress
 from fatsignal.errors import RollRefused
@@ -25,7 +25,7 @@ log = logging.getLogger(__name__)
 
 def running_engine(run_folder: Path) -> EngineAddress | None:
     """The engine that left its address here, if it lives."""
-    if not engine_lives(run_folder):
+    if not engine_is_running(run_folder):
         return None
     try:
         return EngineAddress.model_validate_json((run_folder / ADDRESS_NAME).read_text())
@@ -86,7 +86,7 @@ async def open_ears(run_folder: Path, cue_id: UUID) -> tuple[asyncio.StreamReade
     return reader, writer
 
 
-class EngineLink:
+class EngineClient:
     """A connection to the engine; `events` yields what it tells, `order` sends what it should do."""
 
     def __init__(self, run_folder: Path, *, apart: bool = False) -> None:
@@ -109,7 +109,7 @@ class EngineLink:
             if now() > deadline:
                 raise RollRefused("the recording engine does not start; see run/engine.log in the data folder")
             address = running_engine(self._run_folder)
-            if address is None and now() >= start_at and not engine_lives(self._run_folder):
+            if address is None and now() >= start_at and not engine_is_running(self._run_folder):
                 start_engine(self._run_folder, apart=self._apart)
                 start_at = now() + _START_S / 2
             if address is not None:

@@ -17,7 +17,7 @@ class Arrived:
     lost_frames: int
 
 
-class Intake:
+class AlignedInput:
     """Reads a source so that frame n of the roll is always the n-th: what arrives in the offset belongs before it."""
 
     def __init__(self, source: Source, *, offset_frames: int) -> None:

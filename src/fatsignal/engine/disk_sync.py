@@ -11,7 +11,7 @@ from collections.abc import Callable
 log = logging.getLogger(__name__)
 
 
-class SyncLine:
+class DiskSync:
     """Acts that wait for the disk, one after the other in the order given."""
 
     def __init__(self) -> None:

@@ -5,7 +5,7 @@ import threading
 
 import numpy as np
 
-from fatsignal.engine.disk_line import DiskLine
+from fatsignal.engine.disk_writer import DiskWriter
 from tests.signals import FS
 
 SECOND = np.zeros((FS, 1))
@@ -36,7 +36,7 @@ def in_a_thread(act):
 
 def test_three_seconds_of_each_of_six_parts_wait_without_holding_anybody_up():
     released = threading.Event()
-    line, parts = DiskLine(rate_hz=FS), [StuckFiles(released) for _ in range(6)]
+    line, parts = DiskWriter(rate_hz=FS), [StuckFiles(released) for _ in range(6)]
 
     def three_seconds():
         for _ in range(3):
@@ -53,7 +53,7 @@ def test_three_seconds_of_each_of_six_parts_wait_without_holding_anybody_up():
 
 def test_who_brings_more_than_that_waits_until_some_of_it_is_written():
     released = threading.Event()
-    line, files = DiskLine(rate_hz=FS), StuckFiles(released)
+    line, files = DiskWriter(rate_hz=FS), StuckFiles(released)
     bringing = in_a_thread(lambda: [line.write(files, SECOND) for _ in range(6)])
     bringing.join(timeout=0.5)
     assert bringing.is_alive()
@@ -75,9 +75,9 @@ class SlowToSync(StuckFiles):
 
 def test_writing_goes_on_while_the_disk_itself_is_slow(monkeypatch):
     """Killed at that moment, an engine leaves behind what came during it."""
-    monkeypatch.setattr("fatsignal.engine.disk_line._LOOK_S", 0.0)
+    monkeypatch.setattr("fatsignal.engine.disk_writer._LOOK_S", 0.0)
     released, told = threading.Event(), threading.Event()
-    line, files = DiskLine(rate_hz=FS), SlowToSync(released)
+    line, files = DiskWriter(rate_hz=FS), SlowToSync(released)
     for second in range(6):
         line.write(files, SECOND)
         line.catch_up()
@@ -94,7 +94,7 @@ def test_writing_goes_on_while_the_disk_itself_is_slow(monkeypatch):
 
 
 def test_what_the_disk_refuses_at_the_end_is_trouble_and_once_a_second_is_not(monkeypatch):
-    monkeypatch.setattr("fatsignal.engine.disk_line._LOOK_S", 0.0)
+    monkeypatch.setattr("fatsignal.engine.disk_writer._LOOK_S", 0.0)
 
     class Refusing(SlowToSync):
         def through(self):
@@ -103,7 +103,7 @@ def test_what_the_disk_refuses_at_the_end_is_trouble_and_once_a_second_is_not(mo
     def refuse():
         raise OSError(errno.EIO, "no")
 
-    line, files = DiskLine(rate_hz=FS), Refusing(threading.Event())
+    line, files = DiskWriter(rate_hz=FS), Refusing(threading.Event())
     line.write(files, SECOND)
     line.catch_up()
     line.bring_through(lambda: None)

@@ -17,8 +17,8 @@ from functools import partial
 import numpy as np
 
 from fatsignal.core.clip import Samples
+from fatsignal.engine.disk_sync import DiskSync
 from fatsignal.engine.priority import Rank, prefer_this_thread
-from fatsignal.engine.sync_line import SyncLine
 from fatsignal.engine.take_files import TakeFiles
 
 _GATHER_S = 0.02
@@ -36,7 +36,7 @@ _LASTING = {
 log = logging.getLogger(__name__)
 
 
-class DiskLine:
+class DiskWriter:
     """Writes and other acts on files, one after the other in the order given.
 
     What passes within some seconds is no trouble. After the first trouble no more is written, but files are closed as
@@ -46,7 +46,7 @@ class DiskLine:
     def __init__(self, *, rate_hz: int, real_time: bool = False) -> None:
         self._real_time = real_time
         self._trouble: OSError | None = None
-        self._sync = SyncLine()
+        self._sync = DiskSync()
         self._most_frames = round(_MOST_WAITING_S * rate_hz)
         self._changed = threading.Condition()
         self._jobs: list[tuple[TakeFiles, Samples] | Callable[[], None]] = []

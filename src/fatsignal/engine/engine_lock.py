@@ -9,7 +9,7 @@ _LOCK_NAME = "engine.lock"
 _LOOK_S = 0.02
 
 
-def hold_life(run_folder: Path, *, wait_s: float = 5.0) -> IO[bytes] | None:
+def acquire_engine_lock(run_folder: Path, *, wait_s: float = 5.0) -> IO[bytes] | None:
     """The lock of the run folder's one engine, held until it is closed; None when another engine goes on living."""
     lock = (run_folder / _LOCK_NAME).open("ab")
     deadline = time.monotonic() + wait_s
@@ -25,7 +25,7 @@ def hold_life(run_folder: Path, *, wait_s: float = 5.0) -> IO[bytes] | None:
             return lock
 
 
-def engine_lives(run_folder: Path) -> bool:
+def engine_is_running(run_folder: Path) -> bool:
     """Whether an engine holds the run folder; one that was killed does not, even before its parent has taken note."""
     try:
         with (run_folder / _LOCK_NAME).open("rb") as lock:

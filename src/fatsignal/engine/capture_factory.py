@@ -6,14 +6,14 @@ from contextlib import contextmanager
 from fatsignal.engine.capture import Capture
 from fatsignal.engine.ears import Ears
 from fatsignal.engine.events import Event
-from fatsignal.engine.listener import Listener
+from fatsignal.engine.input_monitoring import InputMonitoring
 from fatsignal.engine.live_chains import LiveChains
+from fatsignal.engine.measurement_capture import MeasurementCapture
 from fatsignal.engine.monitor import Monitor
 from fatsignal.engine.orders import ListenOrder, RollOrder, StandbyOrder
 from fatsignal.engine.playback import Playback
 from fatsignal.engine.recorder import Recorder
 from fatsignal.engine.sources import source_of
-from fatsignal.engine.standby import Standby
 
 
 @contextmanager
@@ -31,10 +31,10 @@ def capture_of(
     source = source_of(order, apart=apart)
     match order:
         case ListenOrder():
-            yield Listener(order, source, tell)
+            yield MeasurementCapture(order, source, tell)
         case StandbyOrder():
             monitor = Monitor(order.parts, order.cues, ears, rate_hz=order.rate_hz)
-            yield Standby(order, LiveChains(source, order.parts, monitor.hear), tell, monitor=monitor)
+            yield InputMonitoring(order, LiveChains(source, order.parts, monitor.hear), tell, monitor=monitor)
         case RollOrder():
             playback = Playback(order)
             monitor = Monitor(
