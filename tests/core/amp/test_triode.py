@@ -88,7 +88,7 @@ def test_a_cascade_is_its_stages_one_after_another_each_a_sample_late():
     for link in LINKS:
         expected = run_triode_exactly(link.stage, lfilter(link.numerator, link.denominator, expected), RATE)
     cascade = Cascade(LINKS, RATE)
-    assert cascade.late_frames == 2
+    assert cascade.latency_frames == 2
     found = cascade.process(signal)
     assert error_to_signal(found[2:], expected[:-2]) < 3e-6
 

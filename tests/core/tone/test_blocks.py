@@ -19,7 +19,7 @@ class Late:
     """Answers some frames late and does nothing else."""
 
     def __init__(self, frames: int) -> None:
-        self.late_frames = frames
+        self.latency_frames = frames
         self._line = np.zeros(frames)
 
     def process(self, signal):
@@ -55,7 +55,7 @@ class Widens(ToneBlock):
     kind: Literal["widens"] = "widens"
 
     class Both:
-        late_frames, channels_out = 0, 2
+        latency_frames, channels_out = 0, 2
 
         def process(self, channels: Channels) -> Channels:
             return channels[0], -channels[0]

@@ -87,7 +87,7 @@ def test_up_and_down_again_is_a_pure_delay(factor):
 @pytest.mark.parametrize("factor", [1, 2, 4, 8])
 def test_what_is_late_inside_the_ladder_is_brought_up_to_whole_frames(factor):
     """A stand-in for stages that answer three frames of the higher rate late."""
-    ladder = Oversampler(factor, late_frames=3)
+    ladder = Oversampler(factor, inner_latency_frames=3)
     signal = sine(997.0, seconds=0.2)
     inner = ladder.up(signal)
     back = ladder.down(np.concatenate((np.zeros(3), inner[:-3])))

@@ -4,7 +4,7 @@ A stage alone waits for itself: its table can be read only when its state is kno
 the table was read. In series, stage by stage, that wait is paid for every stage. Here each stage takes what
 the one before it gave at the *previous* sample, so that within one turn of the loop no stage waits for
 another and the processor works on all of them at once: 2.5 times faster for four stages. The price is a
-delay of one sample per stage after the first (`late_frames`), which the chain takes off again.
+delay of one sample per stage after the first (`latency_frames`), which the chain takes off again.
 """
 
 from collections.abc import Sequence
@@ -67,10 +67,10 @@ class Cascade:
 
     def __init__(self, links: Sequence[Link], rate_hz: float) -> None:
         self._links = Links(links, rate_hz)
-        self.late_frames = len(links) - 1
+        self.latency_frames = len(links) - 1
 
     def process(self, signal: Samples) -> Samples:
-        """Run `signal`, volts, shape (frames,); the output is `late_frames` late, and state goes on."""
+        """Run `signal`, volts, shape (frames,); the output is late by `latency_frames`, and state goes on."""
         return np.asarray(_run_cascade(signal, self._links.values, self._links.tables, self._links.state))
 
 

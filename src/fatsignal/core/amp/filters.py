@@ -11,7 +11,7 @@ from fatsignal.core.clip import Samples
 class RationalFilter:
     """A filter given by numerator and denominator in z⁻¹, in transposed direct form II."""
 
-    late_frames = 0
+    latency_frames = 0
 
     def __init__(self, numerator: Samples, denominator: Samples) -> None:
         size = max(len(numerator), len(denominator))

@@ -16,7 +16,7 @@ _DEPTH_DB = -70.0
 class GateRunner:
     """Opens in half a millisecond above the threshold, closes slowly 4 dB below it."""
 
-    late_frames = 0
+    latency_frames = 0
 
     def __init__(self, *, threshold_dbfs: float, release_ms: float, rate_hz: int) -> None:
         self._open = 10 ** (threshold_dbfs / 20)

@@ -94,13 +94,13 @@ class PowerRunner:
         self._tables = _tables(stage, self._rate_hz)
         links = Links([splitter] if splitter else [], rate_hz)
         self._links = links
-        self.late_frames = 1 if splitter else 0
+        self.latency_frames = 1 if splitter else 0
         # Voltages of both coupling capacitors, the supply, the last two current differences, the screens.
         self._state = np.array([-stage.bias_v, -stage.bias_v, stage.supply_v, 0.0, 0.0, stage.supply_v])
         self._settle()
 
     def process(self, signal: Samples) -> Samples:
-        """Run `signal`, volts, shape (frames,); the output is `late_frames` late, and state goes on."""
+        """Run `signal`, volts, shape (frames,); the output is late by `latency_frames`, and state goes on."""
         s = self._stage
         return np.asarray(
             _run_power(

@@ -67,12 +67,14 @@ class ToneChain:
     def _add(self, steps: Sequence[Step]) -> None:
         """What runs at the base rate; however late, it counts."""
         self._steps += [step.process for step in steps]
-        self.latency_frames += sum(step.late_frames for step in steps)
+        self.latency_frames += sum(step.latency_frames for step in steps)
 
     def _add_oversampled(self, steps: Sequence[Step], channels: int) -> None:
         """What runs at the inner rate, between a way up and a way down for each of its channels."""
-        late = sum(step.late_frames for step in steps)
-        ladders = [Oversampler(self.oversample, late_frames=late) for _ in range(max(channels, self.channels_out))]
+        late = sum(step.latency_frames for step in steps)
+        ladders = [
+            Oversampler(self.oversample, inner_latency_frames=late) for _ in range(max(channels, self.channels_out))
+        ]
         self.latency_frames += ladders[0].latency_frames
         self._steps.append(lambda signals: _each([ladder.up for ladder in ladders], signals))
         self._steps += [step.process for step in steps]

@@ -16,7 +16,7 @@ PARTITION_FRAMES = 256
 class Convolver:
     """A running convolution with one impulse response, shape (frames,)."""
 
-    late_frames = 0
+    latency_frames = 0
 
     def __init__(self, response: Samples) -> None:
         size = PARTITION_FRAMES

@@ -8,7 +8,7 @@ from fatsignal.core.clip import Samples
 class Gain:
     """Runs one channel through a factor."""
 
-    late_frames = 0
+    latency_frames = 0
 
     def __init__(self, factor: float) -> None:
         self._factor = factor

@@ -30,17 +30,17 @@ def _half_band(level: int) -> Samples:
 
 
 class Doubler:
-    """Doubles and halves the rate at one level of the ladder; see `Oversampler` for `late_frames`."""
+    """Doubles and halves the rate at one level of the ladder; see `Oversampler` for `inner_latency_frames`."""
 
-    def __init__(self, level: int, late_frames: int = 0) -> None:
+    def __init__(self, level: int, inner_latency_frames: int = 0) -> None:
         self._side = _half_band(level)
         reach = len(self._side)
         # Up: 2*reach inputs of history. Down: two polyphase branches at the base rate of this level.
         self._up_history = np.zeros(2 * reach)
         rate_factor = 2 ** (level + 1)
         length = _LENGTHS[level]
-        padding = -(length - 1 + late_frames) % rate_factor
-        self.latency_frames = (length - 1 + late_frames + padding) // rate_factor
+        padding = -(length - 1 + inner_latency_frames) % rate_factor
+        self.latency_frames = (length - 1 + inner_latency_frames + padding) // rate_factor
         self._down_history = np.zeros(length - 1 + padding)
 
     def up(self, signal: Samples) -> Samples:
@@ -101,18 +101,20 @@ class Oversampler:
 
     Parameters
     ----------
-    late_frames : int
+    inner_latency_frames : int
         What comes between the two is late by so many frames of the higher rate; it is brought up to whole base
         frames and counts in `latency_frames`.
     """
 
-    def __init__(self, factor: int, *, late_frames: int = 0) -> None:
+    def __init__(self, factor: int, *, inner_latency_frames: int = 0) -> None:
         if factor not in (1, 2, 4, 8):
             raise ValueError(f"oversampling is 1, 2, 4 or 8, got {factor}")
         self.factor = factor
         levels = factor.bit_length() - 1
-        self._ladder = [Doubler(level, late_frames if level == levels - 1 else 0) for level in range(levels)]
-        self.latency_frames = sum(doubler.latency_frames for doubler in self._ladder) if levels else late_frames
+        self._ladder = [Doubler(level, inner_latency_frames if level == levels - 1 else 0) for level in range(levels)]
+        self.latency_frames = (
+            sum(doubler.latency_frames for doubler in self._ladder) if levels else inner_latency_frames
+        )
 
     def up(self, signal: Samples) -> Samples:
         for doubler in self._ladder:

@@ -27,21 +27,21 @@ _PROBE_PERIODS = 6
 class Runner(Protocol):
     """Anything that turns the samples of one channel into samples and remembers where it was."""
 
-    late_frames: int
+    latency_frames: int
 
     def process(self, signal: Samples) -> Samples:
-        """Process `signal`, shape (frames,); the answer is `late_frames` late."""
+        """Process `signal`, shape (frames,); the answer is late by `latency_frames`."""
         ...
 
 
 class Step(Protocol):
     """A step of a chain: all of its channels at once."""
 
-    late_frames: int
+    latency_frames: int
     channels_out: int
 
     def process(self, channels: Channels) -> Channels:
-        """Process as many frames of every channel; the answer is `late_frames` late."""
+        """Process as many frames of every channel; the answer is late by `latency_frames`."""
         ...
 
 
@@ -51,7 +51,7 @@ class ChannelByChannel:
     def __init__(self, runners: Sequence[Runner]) -> None:
         self._runners = runners
         self.channels_out = len(runners)
-        self.late_frames = max(runner.late_frames for runner in runners)
+        self.latency_frames = max(runner.latency_frames for runner in runners)
 
     def process(self, channels: Channels) -> Channels:
         return tuple(runner.process(signal) for runner, signal in zip(self._runners, channels, strict=True))
