@@ -15,7 +15,7 @@ from playwright.sync_api import Page
 
 from bench.long_session import CHANNELS, channels_of, fingerprint_of_take, shown
 from fatsignal.acts.waves import keep_wave
-from fatsignal.core.level.pyramid import columns
+from fatsignal.core.level.waveform_peaks import columns
 from fatsignal.core.song.sections import SongSection
 from fatsignal.core.takes.notes import listen_to
 from fatsignal.core.takes.windows import Window

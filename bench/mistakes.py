@@ -15,8 +15,8 @@ import numpy as np
 
 from fatsignal.core.instrument.player import Hand, Mistake, MistakeKind, Note
 from fatsignal.core.takes.compare import compare
-from fatsignal.core.takes.line_up import Performance as Heard
 from fatsignal.core.takes.notes import listen_to
+from fatsignal.core.takes.stroke_alignment import Performance as Heard
 from fatsignal.core.takes.windows import Window
 from fatsignal.core.timing.tempo import TempoMap
 from fatsignal.demo import song

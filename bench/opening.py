@@ -16,7 +16,7 @@ sys.path.insert(0, str(Path(__file__).resolve().parents[1]))
 
 from bench.long_session import CHANNELS, fingerprint_of_take, shown
 from fatsignal.acts.waves import keep_wave
-from fatsignal.core.level.pyramid import columns
+from fatsignal.core.level.waveform_peaks import columns
 from fatsignal.core.song.sections import SongSection
 from fatsignal.core.takes.windows import Window
 from fatsignal.core.timing.tempo import TempoMap

@@ -7,8 +7,8 @@ from fatsignal.acts import survey as room
 from fatsignal.acts.survey import survey
 from fatsignal.acts.waves import keep_wave, load_wave, make_wave
 from fatsignal.core.clip import Clip
-from fatsignal.core.level.pyramid import coarser, columns
 from fatsignal.core.level.report import measure_level
+from fatsignal.core.level.waveform_peaks import coarser, columns
 from fatsignal.core.takes.windows import Window
 from fatsignal.errors import FileRefused
 from tests.files.test_material_files import FS, on_disk, recorded

@@ -1,7 +1,7 @@
 import numpy as np
 import pytest
 
-from fatsignal.core.middle import median
+from fatsignal.core.median import median
 
 
 @pytest.mark.parametrize("count", [1, 2, 3, 8, 9])

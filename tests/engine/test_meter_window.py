@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 
 from fatsignal.core.level.peak import peak_dbfs, rms_dbfs
-from fatsignal.core.level.pyramid import columns
+from fatsignal.core.level.waveform_peaks import columns
 from fatsignal.engine.meter_window import FRAMES_PER_COLUMN, MeterWindow
 
 

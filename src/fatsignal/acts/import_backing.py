@@ -13,7 +13,7 @@ from fatsignal.acts.uploaded import uploaded_blocks, uploaded_facts
 from fatsignal.acts.waves import keep_wave
 from fatsignal.core.clip import Samples
 from fatsignal.core.level.loudness import integrated_loudness_lufs
-from fatsignal.core.level.pyramid import columns
+from fatsignal.core.level.waveform_peaks import columns
 from fatsignal.core.timing.pulse import find_pulse
 from fatsignal.engine.orders import ListenOrder
 from fatsignal.errors import FileRefused, SignalError

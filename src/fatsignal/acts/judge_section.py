@@ -6,8 +6,8 @@ from pathlib import Path
 from uuid import UUID
 
 from fatsignal.acts.judge_takes import heard_out, judged_take
-from fatsignal.core.takes.cascade import follows
 from fatsignal.core.takes.click_timing import ClickTiming
+from fatsignal.core.takes.follow_error import follows
 from fatsignal.core.takes.judge import JudgedTake, PhraseVerdict, judge, timing_of
 from fatsignal.core.takes.tuning_drift import NotePitch, pitches_of
 from fatsignal.core.takes.windows import Window

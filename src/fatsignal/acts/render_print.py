@@ -17,12 +17,12 @@ from fatsignal.acts.materials import material_of_files
 from fatsignal.acts.survey import ChannelPass
 from fatsignal.acts.waves import keep_wave
 from fatsignal.core.clip import Samples
-from fatsignal.core.level.pyramid import Columns
+from fatsignal.core.level.waveform_peaks import Columns
 from fatsignal.core.material.channels import Channel, Wanted, find
 from fatsignal.core.takes.windows import Window
 from fatsignal.core.tone.chain import inner_factor
 from fatsignal.core.tone.document import parse_tone
-from fatsignal.core.tone.spectra import SpectrumMeter, levels_apart_db
+from fatsignal.core.tone.tone_distance import SpectrumMeter, levels_apart_db
 from fatsignal.errors import FileRefused
 from fatsignal.files.bext import BroadcastNote
 from fatsignal.files.claims import place_file

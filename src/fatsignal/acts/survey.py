@@ -11,11 +11,11 @@ from typing import Any
 import numpy as np
 
 from fatsignal.core.clip import Samples
-from fatsignal.core.level.pyramid import BASE_FRAMES, Columns, columns
+from fatsignal.core.json_values import json_ready
 from fatsignal.core.level.report import di_advice, measure_channel
+from fatsignal.core.level.waveform_peaks import BASE_FRAMES, Columns, columns
 from fatsignal.core.material.channels import Wanted
 from fatsignal.core.material.reader import BLOCK_FRAMES, MaterialReader
-from fatsignal.core.plain import json_ready
 from fatsignal.core.takes.windows import Window
 from fatsignal.errors import FileRefused, SignalError
 from fatsignal.files.material_files import MaterialOnDisk, sha256_of

@@ -6,7 +6,7 @@ from pathlib import Path
 import numpy as np
 
 from fatsignal.acts.survey import ChannelPass
-from fatsignal.core.level.pyramid import BASE_FRAMES, Columns, coarser
+from fatsignal.core.level.waveform_peaks import BASE_FRAMES, Columns, coarser
 from fatsignal.core.material.channels import Wanted
 from fatsignal.errors import FatSignalError
 from fatsignal.files.atomic_write import atomic_write

@@ -8,7 +8,7 @@ from typing import Annotated
 import typer
 
 from fatsignal.cli.app import AsJson, app, or_refuse
-from fatsignal.core.plain import json_ready
+from fatsignal.core.json_values import json_ready
 from fatsignal.errors import FatSignalError, FileRefused, SettingRefused
 
 

@@ -25,7 +25,7 @@ def timing(file: Path, bpm: Bpm, first_beat: FirstBeat = 0.0, beats: Beats = 4, 
 
     def act() -> None:
         from fatsignal.core.takes.click_timing import against_click
-        from fatsignal.core.timing.attacks import find_attacks
+        from fatsignal.core.timing.pluck_onsets import find_attacks
         from fatsignal.files.sound import read_clip
 
         clip = read_clip(file)

@@ -8,7 +8,7 @@ import numpy as np
 
 from fatsignal.core.clip import Samples
 from fatsignal.core.level.peak import peaks_and_averages
-from fatsignal.core.level.pyramid import columns
+from fatsignal.core.level.waveform_peaks import columns
 from fatsignal.core.units import db_from_amplitude
 from fatsignal.engine.events import Meters
 

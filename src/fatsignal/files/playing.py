@@ -7,7 +7,7 @@ from pathlib import Path
 import numpy as np
 
 from fatsignal.core.takes.notes import Playing
-from fatsignal.core.timing.attacks import Rise
+from fatsignal.core.timing.pluck_onsets import Rise
 from fatsignal.files.atomic_write import atomic_write
 
 # Raised when what is heard changes: files of another version are made again.

@@ -11,9 +11,9 @@ import numpy as np
 from fatsignal.core.clip import Clip
 from fatsignal.core.instrument.inputs import BOXES, INPUTS, box_gain_db, load_ohm
 from fatsignal.core.instrument.pickup import Load, piezo_corner_hz, resonance_hz, response_db
-from fatsignal.core.level.aims import AIM_PEAK_DBFS, turn_by_db
 from fatsignal.core.level.peak import flat_top_runs, peak_dbfs
 from fatsignal.core.level.report import played_average_dbfs
+from fatsignal.core.level.target_levels import AIM_PEAK_DBFS, turn_by_db
 from fatsignal.core.mics.microphone import MIC_KINDS
 from fatsignal.core.timing.buffers import feel_of
 from fatsignal.core.units import speed_of_sound_m_s

@@ -4,7 +4,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from fatsignal.core.level.depth import WordPacker
-from fatsignal.core.level.pyramid import coarser, columns
+from fatsignal.core.level.waveform_peaks import coarser, columns
 from tests.signals import noise, sine
 
 

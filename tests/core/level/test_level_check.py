@@ -4,8 +4,8 @@ import numpy as np
 import pytest
 
 from fatsignal.core.clip import Clip
-from fatsignal.core.level.aims import turn_by_db
 from fatsignal.core.level.level_check import check_levels
+from fatsignal.core.level.target_levels import turn_by_db
 from tests.signals import FS, sine
 
 

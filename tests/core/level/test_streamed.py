@@ -10,7 +10,7 @@ from fatsignal.core.level.loudness import LoudnessMeter, block_powers
 from fatsignal.core.level.peak import FlatTops, extent_of, flat_tops
 from fatsignal.core.level.report import measure_channel, measure_level, played_average_dbfs
 from fatsignal.core.level.true_peak import TruePeak, true_peak_dbtp
-from fatsignal.core.tone.spectra import SpectrumMeter, third_octave_levels_db
+from fatsignal.core.tone.tone_distance import SpectrumMeter, third_octave_levels_db
 from fatsignal.errors import SignalError
 from tests.signals import FS, plucks
 

@@ -8,8 +8,8 @@ import numpy as np
 
 from fatsignal.core.instrument.instruments import INSTRUMENTS
 from fatsignal.core.instrument.player import Hand, Mistake, MistakeKind, Note, perform
-from fatsignal.core.takes.line_up import Performance as Heard
 from fatsignal.core.takes.notes import listen_to
+from fatsignal.core.takes.stroke_alignment import Performance as Heard
 from fatsignal.core.takes.windows import Window
 from fatsignal.core.timing.tempo import TempoMap
 from fatsignal.demo import song

@@ -2,8 +2,8 @@
 
 import numpy as np
 
-from fatsignal.core.takes.cascade import follows
 from fatsignal.core.takes.click_timing import against_click
+from fatsignal.core.takes.follow_error import follows
 from fatsignal.core.timing.tempo import TempoMap
 
 TEMPO = TempoMap.steady(100, rate_hz=48_000)

@@ -9,7 +9,7 @@ import pytest
 from fatsignal.core.takes.compare import compare
 from fatsignal.core.takes.findings import Finding, explained, in_words, worst_first
 from fatsignal.core.takes.judge import JudgedTake, judge, timing_of
-from fatsignal.core.takes.line_up import line_up
+from fatsignal.core.takes.stroke_alignment import line_up
 from fatsignal.core.takes.windows import Gap, Window
 from tests.core.takes.played import PARTS, TEMPO, beats_of, heard, mistake
 from tests.signals import FS

@@ -8,10 +8,10 @@ import pytest
 from fatsignal.core.takes.click_timing import against_click
 from fatsignal.core.takes.findings import explained, in_words
 from fatsignal.core.takes.judge import JudgedTake, judge
-from fatsignal.core.takes.line_up import Performance
 from fatsignal.core.takes.notes import listen_to
 from fatsignal.core.takes.rests import noisy_rests, rest_dbfs
 from fatsignal.core.takes.steadiness import steadiness
+from fatsignal.core.takes.stroke_alignment import Performance
 from fatsignal.core.takes.tuning_drift import NotePitch, pitches_of, tuning_drifts
 from fatsignal.core.takes.windows import Window
 from tests.core.takes.played import PARTS, TEMPO, heard, mistake, played

@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 import soundfile
 
-from fatsignal.core.timing.attacks import find_attacks, rise_of
+from fatsignal.core.timing.pluck_onsets import find_attacks, rise_of
 from tests.core.takes.played import PARTS, played, strokes_of
 from tests.signals import FS
 

@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 
 from fatsignal.core.clip import Clip
-from fatsignal.core.timing.onsets import find_onsets
+from fatsignal.core.timing.beat_onsets import find_onsets
 from fatsignal.core.timing.pulse import corrected, find_pulse, map_over
 from fatsignal.core.timing.tapping import estimate_tempo
 from fatsignal.errors import SettingRefused, SignalError

@@ -8,10 +8,10 @@ from fatsignal.core.tone.chain import ToneChain
 from fatsignal.core.tone.convolution import Convolver
 from fatsignal.core.tone.curves import block_curves
 from fatsignal.core.tone.document import parse_tone, read_tone, tone_schema
-from fatsignal.core.tone.matching import matching_gains_db
+from fatsignal.core.tone.loudness_match import matching_gains_db
 from fatsignal.core.tone.oversampling import Oversampler
 from fatsignal.core.tone.render import render, render_chunks
-from fatsignal.core.tone.spectra import spectrum_difference_db
+from fatsignal.core.tone.tone_distance import spectrum_difference_db
 from fatsignal.errors import SignalError, ToneRefused
 from fatsignal.tones import find_tone, shipped_tones
 from tests.signals import FS, inharmonic_db, noise, plucks, sine

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from typing import Any, ClassVar, Literal
 
 from fatsignal.core.clip import Clip
-from fatsignal.core.level.aims import AIM_AVERAGE_DBFS
+from fatsignal.core.level.target_levels import AIM_AVERAGE_DBFS
 from fatsignal.engine.orders import Happening, ListenOrder
 from fatsignal.rig.setup import InputUse, RigSetup
 from fatsignal.store.database import Connection

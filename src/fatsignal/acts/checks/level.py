@@ -5,8 +5,8 @@ from typing import ClassVar
 
 from fatsignal.acts.checks.kind import CheckFound, CheckKind, Heard, Listens, worst
 from fatsignal.core.clip import Clip
-from fatsignal.core.level.aims import AIM_AVERAGE_DBFS, AIM_PEAK_DBFS
 from fatsignal.core.level.level_check import check_levels
+from fatsignal.core.level.target_levels import AIM_AVERAGE_DBFS, AIM_PEAK_DBFS
 
 
 class LevelCheck(CheckKind):

@@ -5,7 +5,7 @@ from uuid import UUID
 
 from fatsignal.acts.checks import CHECKS
 from fatsignal.acts.checks.kind import CheckFound, Heard
-from fatsignal.core.plain import json_ready
+from fatsignal.core.json_values import json_ready
 from fatsignal.engine.orders import ListenOrder
 from fatsignal.files.sound import read_clip
 from fatsignal.store import rig_checks

@@ -15,7 +15,7 @@ from scipy.signal import get_window
 
 from fatsignal.core.clip import Samples
 from fatsignal.core.level.peak import rms_dbfs
-from fatsignal.core.vertex import vertex
+from fatsignal.core.parabolic_peak import vertex
 from fatsignal.errors import SignalError
 
 _POLES_HZ = (20.598997, 107.65265, 737.86223, 12194.217)

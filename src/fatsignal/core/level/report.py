@@ -8,9 +8,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from fatsignal.core.clip import Clip, Samples, check_finite
-from fatsignal.core.level.aims import turn_by_db
 from fatsignal.core.level.loudness import LoudnessMeter, gated_loudness_lufs, integrated_loudness_lufs
 from fatsignal.core.level.peak import Extent, FlatTops, crest_between, extent_of
+from fatsignal.core.level.target_levels import turn_by_db
 from fatsignal.core.level.true_peak import TruePeak
 from fatsignal.core.units import db_from_amplitude
 

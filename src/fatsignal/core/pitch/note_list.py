@@ -11,7 +11,7 @@ from fatsignal.core.clip import Clip, Samples
 from fatsignal.core.pitch.notes import Target
 from fatsignal.core.pitch.reading import read_pitch
 from fatsignal.core.pitch.tuner import ATTACK_S, LONGEST_S, reading_of
-from fatsignal.core.timing.onsets import find_onsets
+from fatsignal.core.timing.beat_onsets import find_onsets
 from fatsignal.core.units import cents_between
 
 _STEP_S = 0.02

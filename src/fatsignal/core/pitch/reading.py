@@ -20,8 +20,8 @@ from scipy.fft import next_fast_len
 from fatsignal.core.clip import Samples
 from fatsignal.core.level.peak import rms_dbfs
 from fatsignal.core.lowpass import decimated, windowed_sinc
+from fatsignal.core.parabolic_peak import vertex
 from fatsignal.core.pitch.series import NO_FUNDAMENTAL, PADDING, RUMBLE_HZ, SERIES, read_series
-from fatsignal.core.vertex import vertex
 from fatsignal.errors import SignalError
 
 LOWEST_HZ, HIGHEST_HZ = 26.0, 1_500.0

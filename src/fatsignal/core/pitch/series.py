@@ -13,7 +13,7 @@ import math
 import numpy as np
 from numba import njit
 
-from fatsignal.core.vertex import vertex
+from fatsignal.core.parabolic_peak import vertex
 
 # What `read_series` says of two spectra.
 NO_SERIES, NO_FUNDAMENTAL, SERIES = 0, 1, 2

@@ -11,11 +11,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from fatsignal.core.clip import Samples
-from fatsignal.core.middle import median
+from fatsignal.core.median import median
 from fatsignal.core.takes.findings import Finding, Kind, in_words
 from fatsignal.core.takes.lateness import LATE_S, lateness
-from fatsignal.core.takes.line_up import FEWEST_TAKES, MOST_SHARE, SURE_CLEARNESS, Meant, Performance, line_up
 from fatsignal.core.takes.notes import ENVELOPE_S
+from fatsignal.core.takes.stroke_alignment import FEWEST_TAKES, MOST_SHARE, SURE_CLEARNESS, Meant, Performance, line_up
 from fatsignal.core.takes.windows import Window
 from fatsignal.core.timing.tempo import TempoMap
 

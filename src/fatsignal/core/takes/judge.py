@@ -5,14 +5,14 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from fatsignal.core.middle import median
+from fatsignal.core.median import median
 from fatsignal.core.takes.click_timing import ClickTiming, against_click
 from fatsignal.core.takes.compare import compare
 from fatsignal.core.takes.findings import Finding, Kind, in_words
-from fatsignal.core.takes.line_up import FEWEST_TAKES, Performance
 from fatsignal.core.takes.notes import Playing
 from fatsignal.core.takes.rests import noisy_rests, rest_dbfs
 from fatsignal.core.takes.steadiness import steadiness
+from fatsignal.core.takes.stroke_alignment import FEWEST_TAKES, Performance
 from fatsignal.core.takes.windows import Gap, Window, clipped
 from fatsignal.core.timing.tempo import TempoMap
 

@@ -6,8 +6,8 @@ import numpy as np
 from numba import njit
 
 from fatsignal.core.clip import Samples
-from fatsignal.core.middle import median
-from fatsignal.core.takes.line_up import FEWEST_TAKES, MOST_SHARE, SURE_CLEARNESS, Meant, Performance
+from fatsignal.core.median import median
+from fatsignal.core.takes.stroke_alignment import FEWEST_TAKES, MOST_SHARE, SURE_CLEARNESS, Meant, Performance
 from fatsignal.core.timing.tempo import TempoMap
 
 LATE_S = 0.022

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from fatsignal.core.clip import Samples
 from fatsignal.core.pitch.reading import lowered_rate, read_pitch
-from fatsignal.core.timing.attacks import Rise, find_attacks, hop_frames, rise_of
+from fatsignal.core.timing.pluck_onsets import Rise, find_attacks, hop_frames, rise_of
 
 ENVELOPE_S = 0.01
 _ATTACK_S = 0.05

@@ -6,8 +6,8 @@ import numpy as np
 
 from fatsignal.core.clip import Samples
 from fatsignal.core.takes.findings import Finding, in_words
-from fatsignal.core.takes.line_up import FEWEST_TAKES
 from fatsignal.core.takes.notes import ENVELOPE_S, Playing
+from fatsignal.core.takes.stroke_alignment import FEWEST_TAKES
 from fatsignal.core.takes.windows import Window
 
 # Of the moments of a phrase so many are looked at: its quietest tenth, by its loudest one.

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from fatsignal.core.takes.line_up import Performance
+from fatsignal.core.takes.stroke_alignment import Performance
 from fatsignal.core.takes.windows import Window
 
 _FEWEST_NOTES, _FEWEST_TAKES = 3, 3

@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 from scipy import fft
 
 from fatsignal.core.clip import Samples
-from fatsignal.core.vertex import vertex
+from fatsignal.core.parabolic_peak import vertex
 from fatsignal.errors import SignalError
 
 PINGS = 6

@@ -19,7 +19,7 @@ from scipy.ndimage import gaussian_filter1d
 from scipy.signal import butter, sosfilt
 
 from fatsignal.core.clip import Clip, Samples
-from fatsignal.core.timing.onsets import find_onsets, onset_strength
+from fatsignal.core.timing.beat_onsets import find_onsets, onset_strength
 from fatsignal.core.timing.tempo import FASTEST_BPM, SLOWEST_BPM, MeterChange, TempoChange, TempoMap
 from fatsignal.errors import SignalError
 

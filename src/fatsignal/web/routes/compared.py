@@ -58,8 +58,8 @@ async def compared(
 ) -> ComparedTakes:  # fmt: skip
     """Takes at a stretch of the song, with the gains that make them equally loud there."""
     from fatsignal.acts.excerpt import loudness_and_peak, sound_of
-    from fatsignal.core.plain import json_ready
-    from fatsignal.core.tone.matching import matching_gains_db
+    from fatsignal.core.json_values import json_ready
+    from fatsignal.core.tone.loudness_match import matching_gains_db
 
     found = []
     # No connection is held while it is computed.

@@ -152,7 +152,7 @@ async def stop_print(print_id: UUID, conn: Transaction) -> Response:
 @router.get("/takes/{take_id}/comparison")
 async def comparison(take_id: UUID, conn: Transaction, place: Place) -> ComparisonView:
     """Everything that can be heard of a take, with the gains that make it equally loud."""
-    from fatsignal.core.tone.matching import matching_gains_db
+    from fatsignal.core.tone.loudness_match import matching_gains_db
 
     take = await takes.get_take(conn, take_id)
     part = await parts.get_part(conn, take.part_id)

@@ -42,7 +42,7 @@ async def waves(
 
 def _pack(folder: "Path", ids: list[UUID], found: "dict[UUID, MaterialOnDisk]", frames_per_column: int) -> bytes:
     from fatsignal.acts.waves import load_wave, make_wave
-    from fatsignal.core.level.pyramid import loudest
+    from fatsignal.core.level.waveform_peaks import loudest
 
     entries, pieces = [], []
     for key in dict.fromkeys(ids):

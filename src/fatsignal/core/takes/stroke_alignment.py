@@ -7,7 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from fatsignal.core.clip import Samples
-from fatsignal.core.middle import median
+from fatsignal.core.median import median
 from fatsignal.core.takes.notes import Playing
 from fatsignal.core.takes.windows import Window
 
