@@ -20,7 +20,7 @@ from fatsignal.core.song.sections import SongSection
 from fatsignal.core.takes.notes import listen_to
 from fatsignal.core.takes.windows import Window
 from fatsignal.core.timing.tempo import TempoMap
-from fatsignal.files.playing import save_playing
+from fatsignal.files.analysis_cache import save_playing
 
 TAKES, PHRASES, PHRASE_BARS, RATE_HZ = 60, 24, 2, 48_000
 TEMPO = TempoMap.steady(104, rate_hz=RATE_HZ)

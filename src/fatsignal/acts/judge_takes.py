@@ -14,8 +14,8 @@ from fatsignal.core.takes.judge import JudgedTake
 from fatsignal.core.takes.notes import Playing, listen_through
 from fatsignal.core.timing.click import ClickSettings, render_click
 from fatsignal.core.timing.tempo import TempoMap
+from fatsignal.files.analysis_cache import load_playing, save_playing
 from fatsignal.files.material_files import MaterialOnDisk
-from fatsignal.files.playing import load_playing, save_playing
 from fatsignal.store.takes import Take, TakeChannel
 
 _BLEED_S = 8.0

@@ -14,7 +14,7 @@ from fatsignal.core.takes.findings import Finding, explained, worst_first
 from fatsignal.core.takes.sheet import Phrase, phrases_of
 from fatsignal.core.takes.tuning_drift import pitches_of, tuning_drifts
 from fatsignal.core.takes.windows import Window, touches
-from fatsignal.files.playing import VERSION as HEARING_VERSION
+from fatsignal.files.analysis_cache import VERSION as HEARING_VERSION
 from fatsignal.store import parts, sections, sessions, takes
 from fatsignal.store.database import Connection
 from fatsignal.store.sections import Section

@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 
 from fatsignal.core.takes.notes import listen_to
-from fatsignal.files.playing import load_playing, save_playing
+from fatsignal.files.analysis_cache import load_playing, save_playing
 from tests.core.takes.played import PARTS, played, strokes_of
 from tests.signals import FS
 
