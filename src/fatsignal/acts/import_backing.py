@@ -9,7 +9,7 @@ from uuid import UUID, uuid4
 
 import numpy as np
 
-from fatsignal.acts.uploaded import uploaded_blocks, uploaded_facts
+from fatsignal.acts.upload_reader import uploaded_blocks, uploaded_facts
 from fatsignal.acts.waves import keep_wave
 from fatsignal.core.clip import Samples
 from fatsignal.core.level.loudness import integrated_loudness_lufs

@@ -15,7 +15,7 @@ from fatsignal.acts.materials import material_of_files
 from fatsignal.acts.survey import survey
 from fatsignal.acts.take_channels import take_channels
 from fatsignal.acts.take_numbers import part_folder
-from fatsignal.acts.uploaded import uploaded_blocks, uploaded_facts
+from fatsignal.acts.upload_reader import uploaded_blocks, uploaded_facts
 from fatsignal.core.clip import Samples
 from fatsignal.core.material.channels import Channel, RecordedKind
 from fatsignal.core.takes.channel_names import name_channels

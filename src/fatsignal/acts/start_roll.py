@@ -5,7 +5,7 @@ from uuid import UUID
 
 from fatsignal.acts.arming import all_armed, armed_parts
 from fatsignal.acts.audio_interface import interface_now, record_offset_frames
-from fatsignal.acts.play_beside import cues_of, tracks_beside
+from fatsignal.acts.overdub_tracks import cues_of, tracks_beside
 from fatsignal.acts.roll_order import roll_order, roll_plan
 from fatsignal.core.takes.roll_plan import Way
 from fatsignal.engine.orders import RollOrder

@@ -3,7 +3,7 @@
 import importlib
 
 _WANTED_FIRST = (
-    "fatsignal.acts.roll_order", "fatsignal.acts.play_beside", "fatsignal.acts.enter_roll",
+    "fatsignal.acts.roll_order", "fatsignal.acts.overdub_tracks", "fatsignal.acts.enter_roll",
     "fatsignal.core.level.waveform_peaks", "fatsignal.core.timing.click", "fatsignal.acts.judged_section",
     "fatsignal.acts.excerpt", "fatsignal.acts.run_check", "fatsignal.core.timing.pulse",
 )  # fmt: skip

@@ -180,7 +180,7 @@ async def end_standby(session_id: UUID, desk: TheDesk) -> Response:
 
 
 async def _stand_by(conn: Connection, session_id: UUID, place: Place, desk: TheDesk) -> None:
-    from fatsignal.acts.play_beside import cues_of
+    from fatsignal.acts.overdub_tracks import cues_of
     from fatsignal.acts.roll_order import standby_order
 
     session = await sessions.get_session(conn, session_id)
@@ -194,7 +194,7 @@ async def _stand_by(conn: Connection, session_id: UUID, place: Place, desk: TheD
 
 
 async def _tell_engine(conn: Connection, session_id: UUID, desk: TheDesk) -> None:
-    from fatsignal.acts.play_beside import cues_of
+    from fatsignal.acts.overdub_tracks import cues_of
 
     await desk.set_cues(session_id, await cues_of(conn, session_id))
 
@@ -217,7 +217,7 @@ def _chain_frames(tone_json: str, rate_hz: int) -> int:
 
 
 async def _strips(conn: Connection, session_id: UUID) -> list[StripName]:
-    from fatsignal.acts.play_beside import backing_key
+    from fatsignal.acts.overdub_tracks import backing_key
 
     named = [_part_strip(part) for part in await parts.list_parts(conn, session_id)]
     tracks = await backings.list_backings(conn, session_id)

@@ -8,7 +8,7 @@ from fastapi import APIRouter, Query, Request, Response
 from pydantic import BaseModel, Field
 
 from fatsignal.acts.find_material import find_playable
-from fatsignal.acts.play_beside import tracks_beside
+from fatsignal.acts.overdub_tracks import tracks_beside
 from fatsignal.core.clip import Samples
 from fatsignal.core.cue.mix import CueMix, gains_of
 from fatsignal.core.material.channels import ChannelKind, Wanted
