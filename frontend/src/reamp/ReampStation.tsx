@@ -1,6 +1,6 @@
 import { useState } from 'react'
+import { orSay } from '../api/acts'
 import { answered, api } from '../api/client'
-import { notice } from '../api/live'
 import { refreshPrints, usePrints, useTones } from '../api/queries'
 import { useChoice } from '../desk/Choice'
 import { useOpenSession } from '../desk/OpenSession'
@@ -17,23 +17,17 @@ export function ReampStation() {
   const [tone, setTone] = useState<string>()
   const chosen = tones.data?.find((entry) => entry.id === tone) ?? tones.data?.[1] ?? tones.data?.[0]
 
-  async function ask(takeId: string, toneId: string) {
-    try {
-      await answered(api.POST('/api/prints', { body: { material_id: takeId, tone_revision_id: toneId } }))
+  const ask = (material_id: string, tone_revision_id: string) =>
+    orSay(async () => {
+      await answered(api.POST('/api/prints', { body: { material_id, tone_revision_id } }))
       refreshPrints()
-    } catch (error) {
-      notice((error as Error).message)
-    }
-  }
+    })
 
-  async function stop(printId: string) {
-    try {
-      await answered(api.DELETE('/api/prints/{print_id}/rendering', { params: { path: { print_id: printId } } }))
+  const stop = (print_id: string) =>
+    orSay(async () => {
+      await answered(api.DELETE('/api/prints/{print_id}/rendering', { params: { path: { print_id } } }))
       refreshPrints()
-    } catch (error) {
-      notice((error as Error).message)
-    }
-  }
+    })
 
   useKeys([
     {

@@ -37,7 +37,7 @@ export function ToneStrip({
             (strip.data ?? []).map((block) => `minmax(0, ${WEIGHT[block.kind] ?? 1.15}fr)`).join(' ') || '1fr',
         }}
       >
-        <span className="absolute top-[66px] -right-6 -left-6 h-[3px] bg-ink" aria-hidden />
+        {strip.data && <span className="absolute top-[66px] -right-6 -left-6 h-[3px] bg-ink" aria-hidden />}
         {strip.data?.map((block, index) => (
           <BlockCurve key={index} block={block} />
         ))}
