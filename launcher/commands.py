@@ -218,6 +218,8 @@ def test(rest: list[str]) -> int:
     steps = []
     if not rest:
         steps = [
+            # Compiled once, beside what needs no kernels, and not by every process of the tests anew.
+            ("kernels", [str(PYTHON), "-c", _COMPILE], ROOT),
             ("ruff", [str(binaries / "ruff"), "check", "src", "tests", "launcher", "bench"], ROOT),
             ("mypy", [str(binaries / "mypy")], ROOT),
             ("tsc", ["npm", "run", "--silent", "check"], ROOT / "frontend"),
@@ -253,6 +255,14 @@ def test(rest: list[str]) -> int:
     if failed:
         print(f"failed: {', '.join(failed)}", file=sys.stderr)
     return 1 if failed else 0
+
+
+_COMPILE = """
+import fatsignal.rig.preload
+from fatsignal.core.tone.warm import warm_chains
+for rate_hz in (44_100, 48_000, 96_000):
+    warm_chains(rate_hz=rate_hz)
+"""
 
 
 def _last_failed() -> list[str]:

@@ -1,6 +1,8 @@
 """A PostgreSQL of the tests' own, an empty database for each test that asks, and the running application."""
 
 import asyncio
+import fcntl
+import hashlib
 import json
 import os
 import shutil
@@ -22,7 +24,7 @@ import pytest
 from psycopg import sql
 
 from fatsignal.store.database import migrate
-from launcher.postgres import Postgres
+from launcher.postgres import Postgres, find_binaries
 
 ROOT = Path(__file__).resolve().parents[1]
 EMPTY = "template_empty"
@@ -179,16 +181,56 @@ def running_application(
 
 @pytest.fixture(scope="session")
 def demonstration(postgres: str, tmp_path_factory: pytest.TempPathFactory) -> Path:
-    """The data of an application with a short demonstration, its prints made; its database is a template now."""
-    data = tmp_path_factory.mktemp("demonstration")
-    with psycopg.connect(postgres, autocommit=True) as conn:
-        conn.execute(f"CREATE DATABASE {DEMONSTRATION} TEMPLATE {EMPTY} STRATEGY file_copy")
-    with running_application(data, _renamed(postgres, DEMONSTRATION)) as app:
-        prints = f"/api/sessions/{app.session['id']}/prints"
-        app.wait_for(lambda: {each["state"] for each in app.get(prints)} == {"ready"}, seconds=180, what="the prints")
-        app.ready_to_roll()
+    """The data of an application with a short demonstration, its prints made; its database is a template now.
+
+    It is made once for the same sources, whoever needs it first, and kept in `build`.
+    """
+    kept = ROOT / "build" / "test-demonstration"
+    data, dump, made_of = kept / "data", kept / "database.dump", kept / "made-of"
+    kept.mkdir(parents=True, exist_ok=True)
+    sources = _digest_of_sources()
+    with (kept / "lock").open("w") as lock:
+        fcntl.flock(lock, fcntl.LOCK_EX)
+        if not made_of.exists() or made_of.read_text() != sources:
+            made_of.unlink(missing_ok=True)
+            shutil.rmtree(data, ignore_errors=True)
+            _make_demonstration(postgres, data, dump)
+            made_of.write_text(sources)
+        # A copy of one's own: the next run may make it anew.
+        mine = tmp_path_factory.mktemp("demonstration") / "data"
+        shutil.copytree(data, mine)
+        with psycopg.connect(postgres, autocommit=True) as conn:
+            conn.execute(f"CREATE DATABASE {DEMONSTRATION} TEMPLATE template0")
+        _with_database(
+            "pg_restore", "--no-owner", "--exit-on-error", "-d", _renamed(postgres, DEMONSTRATION), str(dump)
+        )
+    return mine
+
+
+def _make_demonstration(postgres: str, data: Path, dump: Path) -> None:
+    with _database(postgres) as url:
+        with running_application(data, url) as app:
+            prints = f"/api/sessions/{app.session['id']}/prints"
+            app.wait_for(
+                lambda: {each["state"] for each in app.get(prints)} == {"ready"}, seconds=180, what="the prints"
+            )
+            app.ready_to_roll()
+        _with_database("pg_dump", "-Fc", "-f", str(dump), url)
     shutil.rmtree(data / "run")
-    return data
+
+
+def _with_database(program: str, *arguments: str) -> None:
+    binaries = find_binaries()
+    assert binaries is not None, "the tests run a server"
+    subprocess.run([str(binaries / program), *arguments], check=True, capture_output=True)
+
+
+def _digest_of_sources() -> str:
+    digest = hashlib.sha256()
+    for path in sorted((ROOT / "src" / "fatsignal").rglob("*")):
+        if path.suffix in (".py", ".sql", ".json"):
+            digest.update(f"{path.relative_to(ROOT)}\n".encode() + path.read_bytes())
+    return digest.hexdigest()
 
 
 @contextmanager

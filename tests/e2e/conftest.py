@@ -3,6 +3,8 @@
 import pytest
 from playwright.sync_api import Page, expect, sync_playwright
 
+# Beside another worker's tests a page answers later.
+expect.set_options(timeout=15_000)
 QUIET = [
     "--disable-gpu", "--disable-quic", "--disable-background-networking", "--disable-component-update",
     "--disable-sync", "--no-pings", "--disable-extensions", "--no-first-run",
