@@ -99,7 +99,7 @@ class Application:
     environment: dict[str, str]
 
     def get(self, path: str) -> Any:
-        with urllib.request.urlopen(self.url + path, timeout=30) as answer:
+        with urllib.request.urlopen(self.url + path, timeout=120) as answer:
             return json.load(answer)
 
     def send(self, method: str, path: str, body: object = None) -> tuple[int, object]:
@@ -111,7 +111,7 @@ class Application:
             headers={"Content-Type": "application/json"},
         )
         try:
-            with urllib.request.urlopen(request, timeout=60) as answer:
+            with urllib.request.urlopen(request, timeout=120) as answer:
                 text = answer.read()
                 return answer.status, json.loads(text) if text else None
         except urllib.error.HTTPError as refusal:
