@@ -312,6 +312,26 @@ def test_what_was_written_is_on_the_disk_within_a_second_and_the_journal_before_
         assert synced.count(f"/Baritone/Take 03/Baritone 03 - {channel}.wav") >= 2
 
 
+def test_a_pass_that_is_over_is_on_the_disk_before_it_is_told(tmp_path, monkeypatch):
+    """Its end too, and its journal; whatever was looked after in between."""
+    monkeypatch.setattr("fatsignal.engine.disk_writer._LOOK_S", 1e9)
+    happened, fdatasync = [], os.fdatasync
+
+    def synced(descriptor):
+        happened.append(os.path.basename(os.readlink(f"/proc/self/fd/{descriptor}")))
+        fdatasync(descriptor)
+
+    monkeypatch.setattr(os, "fdatasync", synced)
+    asked = order(tmp_path, plan=plan(to_bar=2, play_bar=1))
+    Recorder(
+        asked, Tones(2 * FS), lambda event: happened.append(type(event).__name__), free=lambda _: ROOM
+    ).run()  # fmt: skip
+    before = happened[: happened.index("PassEnded")]
+    # When they are made, and when they are closed.
+    assert before.count("Baritone 03 - DI.wav") == 2
+    assert before.count("Baritone 03 - mic A.wav") == 2
+
+
 def test_a_folder_that_exists_is_left_alone_and_the_next_number_is_taken(tmp_path):
     """An import into the same part was quicker."""
     asked, told = order(tmp_path, plan=plan(play_bar=1)), []
@@ -324,6 +344,8 @@ def test_a_folder_that_exists_is_left_alone_and_the_next_number_is_taken(tmp_pat
     assert soundfile.info(take_file(asked, "DI", 1)).frames == FS
     shown = next(event for event in told if isinstance(event, Rolling))
     assert shown.parts[0].number == 4
+    # It is drawn by the miked amp where there is room for one.
+    assert [channel.kind for channel in shown.parts[0].channels][shown.parts[0].heard_first] == "mic"
 
 
 @pytest.mark.parametrize("how", ["deleted", "moved"])

@@ -243,3 +243,11 @@ def test_a_file_that_is_away_for_a_moment_is_told_and_is_not_kept_as_silence(app
         assert "immutable" in answer.headers["Cache-Control"]
         whole, _ = soundfile.read(path, frames=4800, dtype="float32")
         np.testing.assert_array_equal(np.frombuffer(answer.read(), "<f4"), whole)
+
+
+def test_a_take_tells_by_which_channel_it_is_heard(application, takes):
+    """The miked amp where there is one, and of its sounds the same."""
+    for take in takes:
+        assert take["channels"][take["heard_first"]]["kind"] == "mic"
+        heard = application.get(f"/api/takes/{take['id']}/comparison")
+        assert heard["heard_first"] == f"channel-{take['heard_first']}"

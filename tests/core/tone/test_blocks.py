@@ -65,6 +65,12 @@ class Widens(ToneBlock):
         return [self.Both()]
 
 
+class WidensInside(Widens):
+    """The same among blocks that make partials."""
+
+    MAKES_PARTIALS: ClassVar[bool] = True
+
+
 def tone_of(*blocks):
     return Tone.model_construct(
         format="fatsignal.tone", version=1, name="t", use="", full_scale_v=3.0, oversample=4, blocks=list(blocks)
@@ -113,9 +119,10 @@ def test_a_late_block_at_the_higher_rate_is_taken_off_to_the_sample(late):
     np.testing.assert_allclose(render(waiting, di), render(ToneChain(plain, rate_hz=FS), di), atol=1e-12)
 
 
-def test_a_chain_may_become_wider_and_goes_on_with_two():
+@pytest.mark.parametrize("widens", [Widens(), WidensInside()], ids=["outside", "at the higher rate"])
+def test_a_chain_may_become_wider_and_goes_on_with_two(widens):
     di = plucks(0.6)
-    tone = tone_of(Gate.example(), Widens(), Trim(gain_db=-6.0), WaitsInside(frames=6))
+    tone = tone_of(Gate.example(), WaitsInside(frames=2), widens, Trim(gain_db=-6.0), WaitsInside(frames=6))
     chain = ToneChain(tone, rate_hz=FS)
     assert (chain.channels_in, chain.channels_out) == (1, 2)
     wide = render(chain, di)
