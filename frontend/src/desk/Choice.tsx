@@ -1,5 +1,5 @@
 import { useEffect, useMemo, useState, useSyncExternalStore } from 'react'
-import type { Comparison, Take } from '../api/client'
+import type { Comparison, SheetLine, Take } from '../api/client'
 import { playedSpan, useLive } from '../api/live'
 import { useComparison } from '../api/queries'
 import { barOne } from '../signal/format'
@@ -13,6 +13,9 @@ interface Choice {
   player: Player
   frameStore: FrameStore
   sectionId: string | undefined
+  /** The chosen section's line of the sheet, and the takes that play in it, the newest first. */
+  line: SheetLine | undefined
+  rows: Take[]
   chooseSection: (id: string) => void
   take: Take | undefined
   /** Choose a take; what sounds stops, unless it goes on. */
@@ -97,6 +100,7 @@ export function ChoiceProvider({ children }: { children: React.ReactNode }) {
   }
 
   const line = lines.find((entry) => entry.section.id === sectionId)
+  const rows = useMemo(() => takes.filter((entry) => line?.take_ids.includes(entry.id)), [takes, line])
   const there = useMemo(() => takes.filter((take) => !take.binned), [takes])
   const take =
     there.find((entry) => entry.id === chosenTake) ??
@@ -127,6 +131,8 @@ export function ChoiceProvider({ children }: { children: React.ReactNode }) {
       player,
       frameStore: frames,
       sectionId,
+      line,
+      rows,
       chooseSection: (id: string) => {
         setSection(id)
         setTake(undefined)
@@ -158,6 +164,6 @@ export function ChoiceProvider({ children }: { children: React.ReactNode }) {
       setHeardBeside,
       playhead,
     }
-  }, [session, lines, line, there, player, frames, sectionId, take, comparison, heard, beforeDry, heardBeside])
+  }, [session, lines, line, rows, there, player, frames, sectionId, take, comparison, heard, beforeDry, heardBeside])
   return <Provide value={value}>{children}</Provide>
 }

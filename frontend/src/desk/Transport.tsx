@@ -3,7 +3,7 @@ import { orSay } from '../api/acts'
 import { type Session, answered, api } from '../api/client'
 import { notice } from '../api/live'
 import { barBeat } from '../signal/format'
-import { type BesideSound, monoSound } from '../sound/player'
+import { type BesideSound, monoSound, streamedChannel } from '../sound/player'
 import { ALONE_KEY, useChoice, usePlayer } from './Choice'
 import { contextOf } from './contextOf'
 import { useHearing } from './Hearing'
@@ -96,13 +96,7 @@ async function besideOf(session_id: string, cueId: string | undefined, partId: s
     .filter((track) => partId === null || track.part_id !== partId)
     .map(({ key, channels }) => ({
       key,
-      channels: channels.map(({ sound_url: url, from_frame: fromFrame, frames, left, right }) => ({
-        url,
-        fromFrame,
-        frames,
-        left,
-        right,
-      })),
+      channels: channels.map((channel) => streamedChannel(channel, channel.left, channel.right)),
     }))
 }
 

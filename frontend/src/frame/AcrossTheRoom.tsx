@@ -13,13 +13,13 @@ const SILENT = -120
 /** The page that is read from three metres: count-in, bar and beat, section, take, level, how far it is. */
 export function AcrossTheRoom({ onLeave }: { onLeave: () => void }) {
   const { session, sheet, part, takes } = useOpenSession()
-  const { sectionId } = useChoice()
+  const { line: chosen } = useChoice()
   const rolling = useLive((live) => live.rolling)
   const lines = sheet?.lines ?? []
   const here = useFrame((frame) =>
     rolling ? lines.findIndex((entry) => frame >= entry.from_frame && frame < entry.to_frame) : -1,
   )
-  const line = lines[here] ?? lines.find((entry) => entry.section.id === sectionId)
+  const line = lines[here] ?? chosen
   const state = useFrame((frame) => (rolling ? stateOf(rolling, frame) : ''))
   const number =
     rolling?.number ?? 1 + Math.max(0, ...takes.filter((take) => take.part_id === part?.id).map((take) => take.number))

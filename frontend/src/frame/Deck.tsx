@@ -50,9 +50,8 @@ export function Deck() {
 
 /** Bar and beat of what rolls or sounds, or where playing begins. */
 function Place() {
-  const { session, sheet } = useOpenSession()
-  const { sectionId } = useChoice()
-  const line = sheet?.lines.find((entry) => entry.section.id === sectionId)
+  const { session } = useOpenSession()
+  const { line } = useChoice()
   const place = useFrame((frame) => barBeat(frame || line?.from_frame || barOne(session), session))
   return (
     <output className="w-[108px] shrink-0 font-name text-[44px] leading-none font-bold" aria-label="Bar and beat">

@@ -16,10 +16,14 @@ export interface PlayerSound {
 /** What sounds beside them, whatever of them is heard: other parts, backing tracks. */
 export type BesideSound = Omit<PlayerSound, 'gainDb'>
 
+/** A sound as the server tells where it is, so loud in either ear. */
+export function streamedChannel(sound: StreamedSound, left: number, right: number): StreamedChannel {
+  return { url: sound.sound_url, fromFrame: sound.from_frame, frames: sound.frames, left, right }
+}
+
 /** A sound of one channel, in both ears. */
 export function monoSound(key: string, sound: StreamedSound, gainDb: number): PlayerSound {
-  const { sound_url: url, from_frame: fromFrame, frames } = sound
-  return { key, channels: [{ url, fromFrame, frames, left: 1, right: 1 }], gainDb }
+  return { key, channels: [streamedChannel(sound, 1, 1)], gainDb }
 }
 
 /** A click that counts in before the sounds begin. */

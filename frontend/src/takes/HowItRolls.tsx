@@ -12,13 +12,13 @@ const WAYS = ['once', 'loop', 'windows'] as const
 
 /** Once, loop or windows; where; what is heard before and after; again and again or not. */
 export function HowItRolls() {
-  const { session, sheet } = useOpenSession()
-  const { sectionId } = useChoice()
+  const { session } = useOpenSession()
+  const { line } = useChoice()
   const rolling = useRolling()
   const rolls = useLive((live) => live.rolling !== null)
   const { settings, setSettings } = rolling
   if (!settings) return null
-  const section = sheet?.lines.find((line) => line.section.id === sectionId)?.section
+  const section = line?.section
   const windows = settings.windows.length
   const firstBar = settings.loop_bar
   const lastBar = firstBar + settings.loop_bars - 1

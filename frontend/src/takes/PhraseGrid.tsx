@@ -22,16 +22,14 @@ const HIGHEST_ROW = 84
 
 /** The chosen section, take by take: rows are takes, columns are phrases. */
 export function PhraseGrid({ onDetails }: { onDetails: () => void }) {
-  const { sheet, takes, part } = useOpenSession()
-  const { sectionId } = useChoice()
+  const { takes, part } = useOpenSession()
+  const { sectionId, line, rows } = useChoice()
   const acts = useTakeActs()
   const judged = useJudged(part?.id, sectionId)
   const [drift] = useTuningDrift(part?.id, takes.length, judged.isSuccess).data ?? []
   const [evident, setEvident] = useState<Evident | null>(null)
   const [width, box] = useWidth<HTMLElement>()
   const rolling = useLive((live) => live.rolling)
-  const line = sheet?.lines.find((entry) => entry.section.id === sectionId)
-  const rows = line ? takes.filter((take) => line.take_ids.includes(take.id)) : []
   const sideBySide = useSideBySide(rows, line?.phrases ?? [])
   if (!line) return null
   const binned = takes.filter((take) => take.part_id === part?.id && take.binned).length

@@ -16,15 +16,14 @@ import { useTakeActs } from './useTakeActs'
 
 /** From the right: everything that is known of the chosen take. */
 export function TakeDrawer({ open, onClose, empty }: { open: boolean; onClose: () => void; empty: boolean }) {
-  const { session, sheet } = useOpenSession()
-  const { take, comparison, heard, hear, sectionId } = useChoice()
+  const { session } = useOpenSession()
+  const { take, comparison, heard, hear, sectionId, line } = useChoice()
   const { seek } = useTransport()
   const rolling = useRolling()
   const acts = useTakeActs()
   const judged = useJudged(open ? take?.part_id : undefined, sectionId).data?.takes.find(
     (entry) => entry.take_id === take?.id,
   )
-  const line = sheet?.lines.find((entry) => entry.section.id === sectionId)
   if (empty || !take) return null
   return (
     <Dialog open={open} onClose={onClose} className="relative z-40">

@@ -16,14 +16,12 @@ import { useTakeActs } from './useTakeActs'
 /** Record passes and see what there is: the song as a chart, and the chosen section take by take. */
 export function TakesStation() {
   const { session, part, sheet, takes, takesPending } = useOpenSession()
-  const { take, sectionId, chooseTake } = useChoice()
+  const { take, rows, chooseTake } = useChoice()
   const rolling = useRolling()
   const [details, setDetails] = useState(false)
   const bringIn = useImport()
   const punching = usePunching()
   const acts = useTakeActs()
-  const line = sheet?.lines.find((entry) => entry.section.id === sectionId)
-  const rows = line ? takes.filter((entry) => line.take_ids.includes(entry.id)) : []
   const step = (by: number) => {
     const next = rows[rows.findIndex((row) => row.id === take?.id) + by]
     if (next) chooseTake(next.id)

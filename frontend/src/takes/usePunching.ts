@@ -8,8 +8,8 @@ import { barBeat } from '../signal/format'
 
 /** Ranges set by hand: dragged over the sheet, taken from a section, or pressed in and out while listening. */
 export function usePunching() {
-  const { session, sheet } = useOpenSession()
-  const { player, sectionId } = useChoice()
+  const { session } = useOpenSession()
+  const { player, line } = useChoice()
   const rolling = useRolling()
   const { settings, setSettings } = rolling
   const [pressedIn, setPressedIn] = useState<number | null>(null)
@@ -44,7 +44,6 @@ export function usePunching() {
       }
       return
     }
-    const line = sheet?.lines.find((entry) => entry.section.id === sectionId)
     if (line) add({ from_frame: line.from_frame, to_frame: line.to_frame })
   }
 

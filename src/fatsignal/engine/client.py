@@ -52,11 +52,10 @@ async def ask_to_end_if_idle(address: EngineAddress) -> bool:
     That it says first what it does, and how it is asked to end, was the same in every release.
     """
     try:
-        reader, writer = await asyncio.open_connection("127.0.0.1", address.port, limit=_LINE_LIMIT)
+        reader, writer = await _connected(address, address.token)
     except OSError:
         return False
     try:
-        writer.write(address.token.encode() + b"\n")
         hello = json.loads(await asyncio.wait_for(reader.readline(), timeout=2.0))
         # One that does not say whether it is busy is taken for busy.
         if any(hello.get(key, "") is not None for key in ("rolling", "busy_with")):
@@ -81,8 +80,14 @@ async def open_ears(run_folder: Path, cue_id: UUID) -> tuple[asyncio.StreamReade
     address = running_engine(run_folder)
     if address is None:
         raise ConnectionRefusedError("no engine runs")
-    reader, writer = await asyncio.open_connection("127.0.0.1", address.port)
-    writer.write(f"{address.token} {cue_id}\n".encode())
+    return await _connected(address, f"{address.token} {cue_id}")
+
+
+async def _connected(address: EngineAddress, first_line: str) -> tuple[asyncio.StreamReader, asyncio.StreamWriter]:
+    """A connection to an engine, opened by the line that says who one is."""
+    reader, writer = await asyncio.open_connection("127.0.0.1", address.port, limit=_LINE_LIMIT)
+    writer.write(first_line.encode() + b"\n")
+    await writer.drain()
     return reader, writer
 
 
@@ -125,11 +130,7 @@ class EngineClient:
                         "itself two minutes later"
                     )
                 try:
-                    self._reader, self._writer = await asyncio.open_connection(
-                        "127.0.0.1", address.port, limit=_LINE_LIMIT
-                    )
-                    self._writer.write(address.token.encode() + b"\n")
-                    await self._writer.drain()
+                    self._reader, self._writer = await _connected(address, address.token)
                     return
                 except OSError:
                     pass  # it is dying, or the address is that of the engine before it

@@ -8,21 +8,16 @@ from pathlib import Path
 
 
 @contextmanager
-def atomic_write(path: Path, *, durable: bool = False) -> Iterator[Path]:
+def atomic_write(path: Path) -> Iterator[Path]:
     """Where to write what becomes `path` when it is whole.
 
     Several processes or threads may write the same file: each has a place of its own, and the last to end stays. What
-    fails leaves nothing behind. A `durable` file outlives a loss of power: it reaches the disk before it gets its name,
-    and its name before this returns. What can be made again needs no such care.
+    fails leaves nothing behind.
     """
     own = path.with_name(f"{path.stem}.{os.getpid()}-{threading.get_ident()}.partial{path.suffix}")
     try:
         yield own
-        if durable:
-            sync_file(own)
         own.replace(path)
-        if durable:
-            sync_folder(path.parent)
     finally:
         own.unlink(missing_ok=True)
 

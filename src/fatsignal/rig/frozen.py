@@ -1,11 +1,12 @@
 """A rig sheet as a document: what is kept of a rig under a name and never changes again."""
 
 from datetime import datetime
-from typing import Any, Literal
+from typing import Any
 
 from pydantic import BaseModel, Field
 
 from fatsignal.core.documents import Kept
+from fatsignal.core.verdict import Verdict
 from fatsignal.rig.sheet import SheetEntry
 
 
@@ -18,7 +19,7 @@ class FrozenCheck(BaseModel):
     """The newest check of a kind, as it was found then."""
 
     kind: str
-    verdict: Literal["good", "look", "fix"]
+    verdict: Verdict
     says: str
     made_at: datetime
 

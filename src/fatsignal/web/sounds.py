@@ -57,11 +57,14 @@ class PlayingMaterials:
         self._kept: OrderedDict[tuple[UUID, str], MaterialOnDisk] = OrderedDict()
 
     def get(self, material_id: UUID, fingerprint: str) -> MaterialOnDisk | None:
-        return self._kept.get((material_id, fingerprint))
+        found = self._kept.get((material_id, fingerprint))
+        return None if found is None else self.keep(found)
 
-    def keep(self, found: MaterialOnDisk) -> None:
+    def keep(self, found: MaterialOnDisk) -> MaterialOnDisk:
+        """The one that was played last is forgotten last."""
         key = (found.material.id, found.material.fingerprint)
         self._kept[key] = found
         self._kept.move_to_end(key)
         if len(self._kept) > _MOST_KEPT:
             self._kept.popitem(last=False)
+        return found

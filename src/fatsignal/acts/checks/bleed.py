@@ -4,7 +4,6 @@ from dataclasses import asdict
 from typing import ClassVar
 
 from fatsignal.acts.checks.kind import (
-    USUAL_PLAYING_DBFS,
     CheckFound,
     CheckKind,
     Heard,
@@ -31,7 +30,7 @@ class BleedCheck(CheckKind):
             if name == "DI":
                 continue
             click = render_click(order.tempo, from_frame=0, to_frame=clip.frames, settings=order.click).channel(0)
-            playing = heard.playing_dbfs.get(name, USUAL_PLAYING_DBFS)
+            playing = heard.level_played_dbfs(name)
             report = measure_bleed(clip.channel(0), click, rate_hz=order.rate_hz, playing_dbfs=playing)
             verdict = distance_verdict(report.below_playing_db if report.found else None, _CLEAN_DB, _BLEEDING_DB)
             verdicts.append(verdict)

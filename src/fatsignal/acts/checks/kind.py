@@ -4,16 +4,15 @@ A kind is one module beside this one, and a name in the list of `__init__.py`.
 """
 
 from dataclasses import dataclass
-from typing import Any, ClassVar, Literal
+from typing import Any, ClassVar
 
 from fatsignal.core.clip import Clip
 from fatsignal.core.level.target_levels import AIM_AVERAGE_DBFS
+from fatsignal.core.verdict import Verdict
 from fatsignal.engine.orders import Happening, ListenOrder
 from fatsignal.rig.setup import InputUse, RigSetup
 from fatsignal.store.database import Connection
 from fatsignal.store.parts import Part
-
-Verdict = Literal["good", "look", "fix"]
 
 # Where no level was checked yet, the middle of the aim stands for how loud the playing is.
 USUAL_PLAYING_DBFS = sum(AIM_AVERAGE_DBFS) / 2
@@ -62,6 +61,10 @@ class Heard:
     def inputs(self) -> list[tuple[str, InputUse, Clip]]:
         """The rig's inputs that were heard: name, use, sound."""
         return [(name, use, self.channels[name]) for name, use in self.rig.inputs if name in self.channels]
+
+    def level_played_dbfs(self, name: str) -> float:
+        """How loud a channel is while it is played, measured or as is usual."""
+        return self.playing_dbfs.get(name, USUAL_PLAYING_DBFS)
 
 
 class CheckKind:

@@ -4,7 +4,6 @@ from dataclasses import asdict
 from typing import ClassVar
 
 from fatsignal.acts.checks.kind import (
-    USUAL_PLAYING_DBFS,
     CheckFound,
     CheckKind,
     Heard,
@@ -27,7 +26,7 @@ class NoiseCheck(CheckKind):
     def measure(self, heard: Heard) -> CheckFound:
         rig, rows, verdicts, said = heard.rig, [], [], []
         for name, use, clip in heard.inputs:
-            playing = heard.playing_dbfs.get(name, USUAL_PLAYING_DBFS)
+            playing = heard.level_played_dbfs(name)
             report = measure_noise(clip.channel(0), rate_hz=heard.order.rate_hz, playing_dbfs=playing)
             distance = report.below_playing_db
             verdict = distance_verdict(distance, _QUIET_DB, _NOISY_DB)

@@ -2,10 +2,11 @@
 
 from typing import ClassVar
 
-from fatsignal.acts.checks.kind import CheckFound, CheckKind, Heard, Listens, Verdict
+from fatsignal.acts.checks.kind import CheckFound, CheckKind, Heard, Listens
 from fatsignal.core.pitch.note_list import NoteFound, list_notes
 from fatsignal.core.pitch.notes import note_name, targets_of
 from fatsignal.core.pitch.tuner import IN_TUNE_CENTS, NEARLY_CENTS
+from fatsignal.core.verdict import Verdict
 
 
 class TuningCheck(CheckKind):

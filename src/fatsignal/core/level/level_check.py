@@ -2,18 +2,16 @@
 
 import math
 from dataclasses import dataclass
-from typing import Literal
 
 from fatsignal.core.clip import Clip
 from fatsignal.core.level.peak import flat_top_runs, peak_dbfs
 from fatsignal.core.level.report import played_average_dbfs, played_share
 from fatsignal.core.level.target_levels import AIM_AVERAGE_DBFS, turn_by_db
+from fatsignal.core.verdict import Verdict
 
 _SILENT_DBFS = -60.0
 # Below this a DI drives a simulation so little that it sounds thin; common practice, no source.
 _THIN_DBFS = -27.0
-
-Verdict = Literal["good", "look", "fix"]
 
 
 @dataclass(frozen=True, slots=True)

@@ -1,7 +1,7 @@
 """Checks of a rig: listen, measure, keep what was found; and the chords, which need no listening."""
 
 from datetime import datetime
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any
 from uuid import UUID, uuid4
 
 from fastapi import APIRouter, Query, Response
@@ -10,6 +10,7 @@ from pydantic import BaseModel, Field
 from fatsignal.acts.audio_interface import interface_now
 from fatsignal.core.pitch.chords import Shape, ShapeReport, best_compromise, parse_frets, report_shape
 from fatsignal.core.pitch.notes import note_name
+from fatsignal.core.verdict import Verdict
 from fatsignal.errors import NotFound, SettingRefused
 from fatsignal.rig.setup import RigSetup
 from fatsignal.store import history, parts, rig_checks, sessions
@@ -17,8 +18,6 @@ from fatsignal.web.context import Place, TheDesk, Transaction
 from fatsignal.web.listening import LISTENED
 
 router = APIRouter(prefix="/api", tags=["checks"])
-
-Verdict = Literal["good", "look", "fix"]
 
 
 class CheckView(BaseModel, from_attributes=True):

@@ -17,7 +17,7 @@ from fatsignal.jobs.kinds.curves import CURVES_KIND
 from fatsignal.store import parts, prints, takes, tones, works
 from fatsignal.web.context import Place, Pool, Transaction, Works
 from fatsignal.web.sounds import StreamedSound, streamed
-from fatsignal.web.views.prints import PrintView, print_view, prints_of
+from fatsignal.web.views.prints import PrintView, prints_of
 
 router = APIRouter(prefix="/api", tags=["re-amp"])
 
@@ -139,7 +139,7 @@ async def ask_for_print(new: NewPrint, pool: Pool, place: Place, desk: Works) ->
     # The worker must see the print when it is woken.
     if asked:
         await desk.wake(work)
-    return print_view(print_)
+    return PrintView.model_validate(print_)
 
 
 @router.delete("/prints/{print_id}/rendering", status_code=204)

@@ -1,6 +1,6 @@
 """Rolling: start, stop, bin and roll again, punch by hand; and how a session rolls."""
 
-from typing import TYPE_CHECKING, Literal
+from typing import TYPE_CHECKING
 from uuid import UUID
 
 from fastapi import APIRouter, Response
@@ -10,6 +10,7 @@ from fatsignal.acts.bin import bin_takes
 from fatsignal.acts.roll_settings import fitting
 from fatsignal.core.takes.roll_plan import RollSettings, Way
 from fatsignal.core.takes.windows import Window
+from fatsignal.core.verdict import Verdict
 from fatsignal.rig.setup import RigSetup
 from fatsignal.store import history, parts, sessions, takes
 from fatsignal.store.database import Connection
@@ -44,7 +45,7 @@ class SpaceView(BaseModel):
 
     seconds_left: float | None
     channels: int
-    verdict: Literal["good", "look", "fix"]
+    verdict: Verdict
 
 
 @router.post("/roll", status_code=201)
@@ -113,7 +114,7 @@ async def space(session_id: UUID, conn: Transaction, place: Place) -> SpaceView:
     left = seconds_left(
         free_bytes(place.sessions_folder), rate_hz=session.rate_hz, channels=channels, depth=session.depth
     )
-    verdict: Literal["good", "look", "fix"] = "fix" if left < LATE_S else "look" if left < EARLY_S else "good"
+    verdict: Verdict = "fix" if left < LATE_S else "look" if left < EARLY_S else "good"
     return SpaceView(seconds_left=round(left, 1), channels=channels, verdict=verdict)
 
 

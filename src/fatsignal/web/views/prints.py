@@ -10,7 +10,7 @@ from fatsignal.store.prints import PrintState
 from fatsignal.web.views.takes import ChecksView
 
 
-class PrintView(BaseModel):
+class PrintView(BaseModel, from_attributes=True):
     id: UUID
     material_id: UUID = Field(description="Of what it is a print: a take has its material's id.")
     tone_revision_id: UUID
@@ -26,20 +26,4 @@ class PrintView(BaseModel):
 
 async def prints_of(session_id: UUID, conn: Connection) -> list[PrintView]:
     """Prints as pages show them."""
-    return [print_view(print_) for print_ in await prints.list_prints(conn, session_id)]
-
-
-def print_view(print_: prints.Print) -> PrintView:
-    return PrintView(
-        id=print_.id,
-        material_id=print_.material_id,
-        tone_revision_id=print_.tone_revision_id,
-        tone_name=print_.tone_name,
-        tone_revision=print_.tone_revision,
-        state=print_.state,
-        progress=print_.progress,
-        times_real_time=print_.times_real_time,
-        problem=print_.problem,
-        file=print_.file,
-        checks=ChecksView.model_validate(print_.checks) if print_.checks else None,
-    )
+    return [PrintView.model_validate(print_) for print_ in await prints.list_prints(conn, session_id)]

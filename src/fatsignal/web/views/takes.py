@@ -9,6 +9,7 @@ from pydantic import BaseModel, Field
 
 from fatsignal.core.material.channels import HEARD_FIRST, RecordedKind, place_of_first
 from fatsignal.core.takes.windows import Gap, Window
+from fatsignal.core.verdict import Verdict
 from fatsignal.store import parts, sessions, takes
 from fatsignal.store.database import Connection
 from fatsignal.store.sessions import Session
@@ -63,7 +64,7 @@ class TakeView(BaseModel):
     folder: str
     binned: bool
     revision: str = Field(description="Of what a person decides about it: a change is sent with it (If-Match).")
-    verdict: Literal["good", "look", "fix"] = Field(description="Of the DI's level: the worst thing that was found.")
+    verdict: Verdict = Field(description="Of the DI's level: the worst thing that was found.")
     verdict_says: str
     channels: list[TakeChannelView]
     heard_first: int = Field(description="Place of the channel that it is heard by, and drawn by.")
@@ -127,7 +128,7 @@ def take_revision(take: takes.Take) -> str:
     return revision_of([tuple(window) for window in take.windows], take.slip_frames, take.rating, take.note)
 
 
-def _verdict(take: takes.Take, channels: list[takes.TakeChannel]) -> tuple[Literal["good", "look", "fix"], str]:
+def _verdict(take: takes.Take, channels: list[takes.TakeChannel]) -> tuple[Verdict, str]:
     """The worst thing that the checks found, in words."""
     clipped = [channel.name for channel in channels if channel.checks["flat_top_runs"]]
     silent = [channel.name for channel in channels if channel.checks["peak_dbfs"] is None]

@@ -5,7 +5,7 @@ A kind is one module beside this one: a class of `ToneBlock` with its fields. `b
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
-from typing import Annotated, Any, ClassVar, Literal, Protocol
+from typing import Any, ClassVar, Literal, Protocol
 
 import numpy as np
 from pydantic import BaseModel, ConfigDict, Field
@@ -86,9 +86,6 @@ def setting(
     """
     extra: dict[str, Any] = {"unit": unit, "even": even, **({} if step is None else {"step": step})}
     return Field(default, ge=low, le=high, title=label or None, json_schema_extra=extra)
-
-
-Knob = Annotated[float, Field(allow_inf_nan=False)]
 
 
 def knob(default: float) -> Any:

@@ -8,7 +8,6 @@ from fatsignal.core.clip import Samples
 from fatsignal.core.tone.blocks.block import (
     INNER_RATE_HZ,
     Curve,
-    Knob,
     Operating,
     Runner,
     ToneBlock,
@@ -33,7 +32,7 @@ class FirstStages(ToneBlock):
 
     kind: Literal["first_stages"] = "first_stages"
     stages: int = setting(2, low=1, high=4, step=1)
-    drive: Knob = knob(5)
+    drive: float = knob(5)
     bright: bool = setting(False)
     voicing: Literal["warm", "tight"] = setting("warm")
 

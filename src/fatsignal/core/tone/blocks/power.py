@@ -3,7 +3,7 @@
 from typing import TYPE_CHECKING, ClassVar, Literal
 
 from fatsignal.core.clip import Samples
-from fatsignal.core.tone.blocks.block import INNER_RATE_HZ, Curve, Knob, Operating, Runner, ToneBlock, driven, knob
+from fatsignal.core.tone.blocks.block import INNER_RATE_HZ, Curve, Operating, Runner, ToneBlock, driven, knob
 
 if TYPE_CHECKING:
     from fatsignal.core.amp.power_stage import PowerStage
@@ -19,9 +19,9 @@ class Power(ToneBlock):
     MAKES_PARTIALS: ClassVar[bool] = True
 
     kind: Literal["power"] = "power"
-    level: Knob = knob(5)
-    sag: Knob = knob(3)
-    presence: Knob = knob(5)
+    level: float = knob(5)
+    sag: float = knob(3)
+    presence: float = knob(5)
 
     def runners(self, at: Operating) -> list[Runner]:
         from fatsignal.core.amp.cascade import Link

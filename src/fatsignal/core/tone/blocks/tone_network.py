@@ -2,7 +2,7 @@
 
 from typing import ClassVar, Literal
 
-from fatsignal.core.tone.blocks.block import FREQUENCY_HZ, Curve, Knob, Operating, Runner, ToneBlock, knob, setting
+from fatsignal.core.tone.blocks.block import FREQUENCY_HZ, Curve, Operating, Runner, ToneBlock, knob, setting
 
 
 class ToneNetwork(ToneBlock):
@@ -14,9 +14,9 @@ class ToneNetwork(ToneBlock):
 
     kind: Literal["tone_network"] = "tone_network"
     network: Literal["scooped", "forward", "deep"] = setting("scooped")
-    bass: Knob = knob(5)
-    middle: Knob = knob(5)
-    treble: Knob = knob(5)
+    bass: float = knob(5)
+    middle: float = knob(5)
+    treble: float = knob(5)
 
     def runners(self, at: Operating) -> list[Runner]:
         from fatsignal.core.amp.tone_network import NETWORKS, network_filter
