@@ -124,6 +124,24 @@ class Application:
     def takes(self) -> list[dict]:
         return self.get(f"/api/sessions/{self.session['id']}/takes")
 
+    def hand_over(self, items: list[str], **form: str) -> bytes:
+        """The ZIP of some items, made and saved."""
+        parcels = f"/api/sessions/{self.session['id']}/parcels"
+        status, made = self.send("POST", parcels, {"items": items, **form})
+        assert status == 201, made
+        parcel = self.wait_for(
+            lambda: next(
+                (p for p in self.get(parcels) if p["id"] == made["id"] and p["state"] in ("done", "failed")), None
+            ),
+            what="the ZIP",
+        )
+        assert parcel["state"] == "done", parcel["problem"]
+        with urllib.request.urlopen(self.url + parcel["url"], timeout=120) as answer:
+            assert "Copper%20Weather.zip" in answer.headers["content-disposition"]
+            data = answer.read()
+        assert len(data) == parcel["bytes"]
+        return data
+
     def wait_for(self, condition, *, seconds: float = 30.0, what: str = "it"):
         """The first true answer of `condition`, asked ten times a second."""
         deadline = time.monotonic() + seconds

@@ -1,11 +1,15 @@
 """The house's rules: arrows run downwards only."""
 
 import ast
+import importlib.util
 import subprocess
 import sys
 from pathlib import Path
 
 import pytest
+
+from fatsignal.jobs import preload
+from fatsignal.web import early
 
 PACKAGE = Path(__file__).resolve().parents[1] / "src" / "fatsignal"
 MODULES = sorted(PACKAGE.rglob("*.py"))
@@ -20,7 +24,7 @@ MAY_USE = {
     "store": {"core", "errors", "store"},
     "acts": {"core", "errors", "files", "rig", "engine", "store", "acts"},
     "demo": {"core", "errors", "files", "rig", "engine", "store", "acts", "jobs", "tones", "demo"},
-    "jobs": {"core", "errors", "files", "acts", "store", "config", "jobs"},
+    "jobs": {"core", "errors", "files", "rig", "engine", "acts", "store", "config", "jobs"},
     "web": {"rig", "core", "errors", "files", "engine", "store", "acts", "jobs", "config", "web"},
 }
 CORE_NEEDS = {"numpy", "scipy", "numba", "pydantic"}
@@ -51,6 +55,12 @@ def test_core_reads_no_files_no_clock_and_no_environment():
     for path in (PACKAGE / "core").rglob("*.py"):
         used = {name.split(".")[0] for name in imports(path)}
         assert not used & forbidden, f"{path.name} uses {used & forbidden}"
+
+
+@pytest.mark.parametrize("name", [*early.WANTED_FIRST, *preload.WANTED_FIRST])
+def test_what_is_imported_early_is_there(name):
+    """A module that was renamed would end the warming up, and with it all that comes after, unseen."""
+    assert importlib.util.find_spec(name) is not None
 
 
 def test_no_router_asks_another():

@@ -34,6 +34,14 @@ class Settings(BaseSettings):
         return self.data / "uploads"
 
     @property
+    def excerpts_folder(self) -> Path:
+        return self.data / "excerpts"
+
+    @property
+    def parcels_folder(self) -> Path:
+        return self.data / "parcels"
+
+    @property
     def logs_folder(self) -> Path:
         return self.data / "logs"
 

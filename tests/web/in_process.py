@@ -4,10 +4,12 @@ from contextlib import asynccontextmanager
 from types import SimpleNamespace
 
 from httpx import ASGITransport, AsyncClient
+from psycopg import AsyncConnection
 
 from fatsignal.config import Settings
 from fatsignal.errors import RollRefused
-from fatsignal.jobs.worker import make_queue
+from fatsignal.jobs.worker import carry_out, make_queue
+from fatsignal.store import works
 from fatsignal.store.database import open_pool
 from fatsignal.web.app import build_routes, create_app
 from fatsignal.web.live import Hub
@@ -38,6 +40,19 @@ class DeskWithoutEngine:
         self.orders.append((session_id, cues))
 
 
+class WorksHere(WorkDesk):
+    """Work is done by this process, when it is asked for."""
+
+    async def ask(self, **asked):
+        work = await super().ask(**asked)
+        async with self._pool.connection() as conn:
+            return await works.get_work(conn, work.id)
+
+    async def wake(self, work):
+        async with await AsyncConnection.connect(self._place.database_url, autocommit=True) as conn:
+            await carry_out(conn, work.id, self._place)
+
+
 @asynccontextmanager
 async def in_process(data, database_url):
     """A client of the application, with its parts as attributes: `app`, `pool`, `desk`."""
@@ -48,7 +63,7 @@ async def in_process(data, database_url):
     async with open_pool(database_url) as pool, queue.open_async():
         desk = DeskWithoutEngine()
         app.state.pool, app.state.hub, app.state.desk = pool, hub, desk
-        app.state.works, app.state.playing = WorkDesk(place, pool, queue, hub), PlayingMaterials()
+        app.state.works, app.state.playing = WorksHere(place, pool, queue, hub), PlayingMaterials()
         async with AsyncClient(transport=ASGITransport(app), base_url="http://127.0.0.1:8417") as client:
             client.app, client.pool, client.desk = app, pool, desk
             yield client

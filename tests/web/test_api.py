@@ -255,11 +255,7 @@ def test_all_files_of_a_hand_over_line_up(application):
     ]
     archives = {}
     for start in ("song", "own"):
-        query = f"kind=wav&depth=24&start={start}&" + "&".join(f"item={key}" for key in keys)
-        status, body, headers = raw(application, "GET", f"/api/sessions/{session['id']}/hand-over.zip?{query}")
-        assert status == 200
-        assert 'filename="Copper Weather.zip"' in headers["content-disposition"]
-        archives[start] = zipfile.ZipFile(io.BytesIO(body))
+        archives[start] = zipfile.ZipFile(io.BytesIO(application.hand_over(keys, start=start)))
         assert archives[start].testzip() is None
     names = archives["song"].namelist()
     assert f"Copper Weather/Baritone {take['number']:02d} - DI.wav" in names

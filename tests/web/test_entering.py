@@ -10,6 +10,7 @@ import pytest
 from fatsignal.acts import enter_roll
 from fatsignal.config import Settings
 from fatsignal.engine.recorder import Recorder
+from fatsignal.jobs.worker import make_queue
 from fatsignal.store import parts, sessions, takes
 from fatsignal.store.database import open_pool
 from fatsignal.web.entering import Entering
@@ -17,6 +18,7 @@ from fatsignal.web.live import Hub
 from tests.engine.sources import TEMPO, TWO_CHANNELS, Tones, order, part, plan, take_folder
 from tests.seams import Died, Seam, died
 from tests.signals import FS
+from tests.web.in_process import WorksHere
 
 ROOM = 10**12
 
@@ -24,13 +26,14 @@ ROOM = 10**12
 class Studio:
     """A session with a part in a database of its own, and the queue that enters its takes."""
 
-    def __init__(self, tmp_path, pool, session, of_part):
-        self.place = Settings(data=tmp_path)
+    def __init__(self, tmp_path, database_url, pool, session, of_part):
+        self.place = Settings(data=tmp_path, database_url=database_url)
         self.pool, self.session, self.part = pool, session, of_part
         self.hub, self.told = Hub(), []
         self.hub.tell = self.told.append
         self.busy = False
-        self.entering = Entering(self.place, pool, self.hub, only_ended=lambda: self.busy)
+        works = WorksHere(self.place, pool, make_queue(database_url), self.hub)
+        self.entering = Entering(self.place, pool, self.hub, works, only_ended=lambda: self.busy)
 
     def rolled(self, number, **changes):
         """A take that an engine left in its folder."""
@@ -66,7 +69,7 @@ async def studio(tmp_path, database_url, monkeypatch):
                 conn, session_id=session.id, name="Baritone", rig=TWO_CHANNELS.model_dump(mode="json"), written=[],
                 armed=True,
             )  # fmt: skip
-        yield Studio(tmp_path, pool, session, of_part)
+        yield Studio(tmp_path, database_url, pool, session, of_part)
 
 
 @asynccontextmanager
@@ -115,15 +118,15 @@ async def test_what_passes_is_tried_again_until_it_works(studio, monkeypatch, pa
     """The waves cannot be written while the disk is full; or there is no memory for a moment."""
     from fatsignal.acts import enter_roll
 
-    measure, tries = enter_roll.measure_roll, []
+    survey, tries = enter_roll.survey_roll, []
 
     def fails_twice(folder, **places):
         tries.append(folder)
         if len(tries) < 3:
             raise passing
-        return measure(folder, **places)
+        return survey(folder, **places)
 
-    monkeypatch.setattr(enter_roll, "measure_roll", fails_twice)
+    monkeypatch.setattr(enter_roll, "survey_roll", fails_twice)
     studio.rolled(1)
     async with at_work(studio):
 

@@ -8,7 +8,8 @@ import numpy as np
 import pytest
 import soundfile
 
-from tests.signals import FS
+from tests.signals import FS, noise
+from tests.web.in_process import in_process
 from tests.web.test_api import raw
 
 
@@ -70,10 +71,8 @@ def test_every_format_of_a_hand_over_holds_the_recording(application, tmp_path, 
     """libsndfile and `flac -t` as the readers; 24 bits come back as they were, 16 with dither."""
     take = next(take for take in application.takes() if take["origin"] == "rolled")
     recorded, _ = soundfile.read(application.data / "sessions" / take["folder"] / take["channels"][0]["file"])
-    query = f"kind={kind}&depth={depth}&start=own&item=channel-{take['id']}-0"
-    status, body, _ = raw(application, "GET", f"/api/sessions/{application.session['id']}/hand-over.zip?{query}")
-    assert status == 200
-    archive = zipfile.ZipFile(io.BytesIO(body))
+    zipped = application.hand_over([f"channel-{take['id']}-0"], kind=kind, depth=depth, start="own")
+    archive = zipfile.ZipFile(io.BytesIO(zipped))
     name = next(name for name in archive.namelist() if name.endswith(f".{kind}"))
     file = tmp_path / f"handed.{kind}"
     file.write_bytes(archive.read(name))
@@ -88,9 +87,53 @@ def test_every_format_of_a_hand_over_holds_the_recording(application, tmp_path, 
 
 def test_flac_has_no_floating_point_and_a_thing_that_is_gone_is_said(application):
     take = application.takes()[0]
-    zip_of = f"/api/sessions/{application.session['id']}/hand-over.zip"
-    status, body, _ = raw(application, "GET", f"{zip_of}?kind=flac&depth=32f&item=channel-{take['id']}-0")
-    assert status == 422, body
-    status, body, _ = raw(application, "GET", f"{zip_of}?item=print-{take['id']}")
+    parcels = f"/api/sessions/{application.session['id']}/parcels"
+    impossible = {"kind": "flac", "depth": "32f", "items": [f"channel-{take['id']}-0"]}
+    assert application.send("POST", parcels, impossible)[0] == 422
+    status, refused = application.send("POST", parcels, {"items": [f"print-{take['id']}"]})
     assert status == 422
-    assert b"not there any more" in body
+    assert "not there any more" in refused["detail"]
+    assert application.send("GET", f"{parcels}/{take['id']}.zip")[0] == 404
+
+
+async def one_take(client):
+    """A session with a file of noise brought in as a take: its address, and the take's id."""
+    made = (
+        await client.post("/api/sessions", json={"name": "ZIP", "tempo": "100", "rate_hz": FS, "depth": "24"})
+    ).json()
+    session = f"/api/sessions/{made['id']}"
+    part = (await client.post(f"{session}/parts", json={"name": "Lead", "instrument": "baritone guitar"})).json()
+    sound = io.BytesIO()
+    soundfile.write(sound, 0.1 * noise(1.0), FS, format="WAV", subtype="PCM_24")
+    taken = await client.post(
+        f"{session}/imports", files={"files": ("Lead DI.wav", sound.getvalue())}, data={"part_id": part["id"]}
+    )
+    assert taken.status_code == 201, taken.text
+    return session, taken.json()["id"]
+
+
+async def test_a_zip_is_made_once_stopped_and_made_again_when_its_file_is_gone(tmp_path, database_url):
+    """In one process: what was made is there at once; a file that somebody cleared away is made anew."""
+    async with in_process(tmp_path, database_url) as client:
+        session, take_id = await one_take(client)
+        parcels = f"{session}/parcels"
+        asked = {"items": [f"channel-{take_id}-0"]}
+        made = (await client.post(parcels, json=asked)).json()
+        assert (made["state"], made["files"], made["form"]) == ("done", 1, "WAV, 24-bit, all from zero")
+        kept = tmp_path / "parcels" / f"{made['id']}.zip"
+        first = kept.read_bytes()
+        before_ns = kept.stat().st_mtime_ns
+        assert (await client.post(parcels, json=asked)).json()["id"] == made["id"]
+        assert kept.stat().st_mtime_ns == before_ns
+        kept.unlink()
+        assert (await client.get(made["url"])).status_code == 404
+        assert (await client.post(parcels, json=asked)).json()["state"] == "done"
+        assert zipfile.ZipFile(kept).testzip() is None
+        assert len(kept.read_bytes()) == len(first)
+        # Three more push the first out: its file goes when the next one is made.
+        for depth, start in (("16", "own"), ("16", "song"), ("32f", "own"), ("32f", "song")):
+            answer = (await client.post(parcels, json={**asked, "depth": depth, "start": start})).json()
+            assert answer["state"] == "done"
+        assert not kept.exists()
+        assert len(list((tmp_path / "parcels").iterdir())) <= 4
+        assert len((await client.get(parcels)).json()) == 3

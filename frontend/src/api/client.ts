@@ -31,6 +31,7 @@ export type Take = Schemas['TakeView']
 export type TakeChannel = Schemas['TakeChannelView']
 export type Tone = Schemas['ToneView']
 export type Print = Schemas['PrintView']
+export type Parcel = Schemas['ParcelView']
 export type Sound = Schemas['SoundView']
 export type StreamedSound = Pick<Sound, 'sound_url' | 'from_frame' | 'frames'>
 export type Comparison = Schemas['ComparisonView']

@@ -1,5 +1,5 @@
 import { createStore, useStore } from 'zustand'
-import { PAGE, type Print } from './client'
+import { PAGE, type Parcel, type Print } from './client'
 import type { components } from './schema'
 import { queryClient, refreshAllSoon, refreshPrints, refreshRig, refreshTakes } from './queries'
 
@@ -172,6 +172,16 @@ function hear(message: Message) {
           ),
         )
       } else refreshPrints()
+      break
+    case 'work':
+      if (message.kind !== 'parcel') break
+      if (message.state === 'working') {
+        queryClient.setQueriesData<Parcel[]>({ queryKey: ['parcels'] }, (parcels) =>
+          parcels?.map((parcel) =>
+            parcel.id === message.work_id ? { ...parcel, state: message.state, progress: message.progress } : parcel,
+          ),
+        )
+      } else void queryClient.invalidateQueries({ queryKey: ['parcels'] })
       break
     case 'notice':
       notice(message.problem)

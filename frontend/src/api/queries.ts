@@ -127,9 +127,28 @@ export function useHandOverItems(sessionId: string) {
   })
 }
 
+export function useParcels(sessionId: string) {
+  return useQuery({
+    queryKey: ['parcels', sessionId],
+    queryFn: () =>
+      answered(api.GET('/api/sessions/{session_id}/parcels', { params: { path: { session_id: sessionId } } })),
+  })
+}
+
 /** After a take came or went, everything that counts takes is asked for again. */
 export function refreshTakes() {
-  for (const key of ['takes', 'sheet', 'judged', 'hand-over', 'comparison', 'prints', 'history', 'bin', 'waiting'])
+  for (const key of [
+    'takes',
+    'sheet',
+    'judged',
+    'hand-over',
+    'comparison',
+    'prints',
+    'history',
+    'bin',
+    'waiting',
+    'parcels',
+  ])
     void queryClient.invalidateQueries({ queryKey: [key] })
 }
 

@@ -438,6 +438,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sessions/{session_id}/parts/{part_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Remove
+         * @description Remove a part with which nothing was recorded or measured yet.
+         */
+        delete: operations["remove_api_sessions__session_id__parts__part_id__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/parts/{part_id}/name": {
         parameters: {
             query?: never;
@@ -1665,10 +1685,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * What There Is
+         * All Items
          * @description All channels of takes that are not in the bin, and all finished prints.
          */
-        get: operations["what_there_is_api_sessions__session_id__hand_over_get"];
+        get: operations["all_items_api_sessions__session_id__hand_over_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1677,7 +1697,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/sessions/{session_id}/hand-over.zip": {
+    "/api/sessions/{session_id}/parcels": {
         parameters: {
             query?: never;
             header?: never;
@@ -1685,10 +1705,54 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Hand Over
-         * @description The chosen items, aligned and named, as a ZIP of open files.
+         * Parcels
+         * @description The ZIPs that are being made, can be saved, or failed; the newest first.
          */
-        get: operations["hand_over_api_sessions__session_id__hand_over_zip_get"];
+        get: operations["parcels_api_sessions__session_id__parcels_get"];
+        put?: never;
+        /**
+         * Make
+         * @description Make a ZIP of the chosen items, aligned and named; one that was made before is there at once.
+         */
+        post: operations["make_api_sessions__session_id__parcels_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/parcels/{parcel_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Stop
+         * @description Make it no further.
+         */
+        delete: operations["stop_api_sessions__session_id__parcels__parcel_id__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/parcels/{parcel_id}.zip": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Save
+         * @description A ZIP that is done.
+         */
+        get: operations["save_api_sessions__session_id__parcels__parcel_id__zip_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -3314,6 +3378,68 @@ export interface components {
             takes: components["schemas"]["TakeView"][];
             /** Prints */
             prints: components["schemas"]["PrintView"][];
+        };
+        /**
+         * ParcelAsked
+         * @description What is handed over, by the keys of `HandOverItem`, and how.
+         */
+        ParcelAsked: {
+            /**
+             * Kind
+             * @default wav
+             * @enum {string}
+             */
+            kind: "wav" | "flac";
+            /**
+             * Depth
+             * @default 24
+             * @enum {string}
+             */
+            depth: "16" | "24" | "32f";
+            /**
+             * Start
+             * @default song
+             * @enum {string}
+             */
+            start: "song" | "own";
+            /** Items */
+            items: string[];
+        };
+        /**
+         * ParcelView
+         * @description A ZIP that was asked for; `bytes` is known when it is done.
+         */
+        ParcelView: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "waiting" | "working" | "done" | "failed" | "stopped";
+            /** Progress */
+            progress: number;
+            /** Problem */
+            problem: string;
+            /** Files */
+            files: number;
+            /** Bytes */
+            bytes: number | null;
+            /**
+             * Asked At
+             * Format: date-time
+             */
+            asked_at: string;
+            /**
+             * Form
+             * @description What the files are: "WAV, 24-bit, all from zero".
+             */
+            form: string;
+            /** Url */
+            url: string;
         };
         /** PartView */
         PartView: {
@@ -5905,6 +6031,36 @@ export interface operations {
             };
         };
     };
+    remove_api_sessions__session_id__parts__part_id__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+                part_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     rename_api_parts__part_id__name_put: {
         parameters: {
             query?: never;
@@ -7763,7 +7919,10 @@ export interface operations {
     };
     keep_tone_api_tones_post: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description In whose history it is an act, to be undone. */
+                session_id?: string | null;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -8201,7 +8360,7 @@ export interface operations {
             };
         };
     };
-    what_there_is_api_sessions__session_id__hand_over_get: {
+    all_items_api_sessions__session_id__hand_over_get: {
         parameters: {
             query?: never;
             header?: never;
@@ -8232,14 +8391,9 @@ export interface operations {
             };
         };
     };
-    hand_over_api_sessions__session_id__hand_over_zip_get: {
+    parcels_api_sessions__session_id__parcels_get: {
         parameters: {
-            query: {
-                item: string[];
-                kind?: "wav" | "flac";
-                depth?: "16" | "24" | "32f";
-                start?: "song" | "own";
-            };
+            query?: never;
             header?: never;
             path: {
                 session_id: string;
@@ -8253,7 +8407,106 @@ export interface operations {
                 headers: {
                     [name: string]: unknown;
                 };
+                content: {
+                    "application/json": components["schemas"]["ParcelView"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    make_api_sessions__session_id__parcels_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ParcelAsked"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ParcelView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    stop_api_sessions__session_id__parcels__parcel_id__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+                parcel_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
                 content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    save_api_sessions__session_id__parcels__parcel_id__zip_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+                parcel_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/zip": unknown;
+                };
             };
             /** @description Validation Error */
             422: {

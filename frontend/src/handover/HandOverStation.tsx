@@ -1,24 +1,24 @@
 import { Checkbox, Field, Label, Radio, RadioGroup } from '@headlessui/react'
 import { Check, Download } from 'lucide-react'
-import { useMemo, useState } from 'react'
+import { useMemo } from 'react'
 import type { HandOverItem } from '../api/client'
 import { useHandOverItems } from '../api/queries'
 import { useOpenSession } from '../desk/OpenSession'
 import { Glyph, INK } from '../signal/Glyph'
 import { count, seconds } from '../signal/format'
-
-type Kind = 'wav' | 'flac'
-type Depth = '16' | '24' | '32f'
-type Start = 'song' | 'own'
+import { Parcels } from './Parcels'
+import { useForm } from './useForm'
+import { useMakeParcels } from './useMakeParcels'
 
 /** Files for whoever mixes: open formats, aligned, named, in one ZIP. */
 export function HandOverStation() {
   const { session, takes } = useOpenSession()
   const items = useHandOverItems(session.id)
-  const [dropped, setDropped] = useState<Set<string>>(new Set())
-  const [kind, setKind] = useState<Kind>('wav')
-  const [depth, setDepth] = useState<Depth>('24')
-  const [start, setStart] = useState<Start>('song')
+  const [{ dropped: droppedKeys, kind, depth: chosenDepth, start }, change] = useForm(session.id)
+  const dropped = useMemo(() => new Set(droppedKeys), [droppedKeys])
+  // FLAC knows no floats: what was chosen for WAV stays chosen for WAV.
+  const depth = kind === 'flac' && chosenDepth === '32f' ? '24' : chosenDepth
+  const { parcels, make, stop } = useMakeParcels(session.id)
   const groups = useMemo(() => groupByTake(items.data ?? []), [items.data])
 
   if (items.isError)
@@ -37,16 +37,12 @@ export function HandOverStation() {
     return <p className="p-8">There is nothing to hand over yet. Roll a take in Takes, or bring in a DI file there.</p>
 
   const chosen = items.data.filter((item) => !dropped.has(item.key))
-  const query = new URLSearchParams({ kind, depth: kind === 'flac' && depth === '32f' ? '24' : depth, start })
-  for (const item of chosen) query.append('item', item.key)
-  const url = `/api/sessions/${session.id}/hand-over.zip?${query.toString()}`
-
   function toggle(keys: string[], on: boolean) {
     const next = new Set(dropped)
     for (const key of keys)
       if (on) next.delete(key)
       else next.add(key)
-    setDropped(next)
+    change({ dropped: [...next] })
   }
 
   return (
@@ -57,7 +53,7 @@ export function HandOverStation() {
           <p className="text-[13.5px] text-pencil">what is marked goes along; each on its place in the song</p>
           <button
             className="ml-auto text-[13.5px] underline underline-offset-4"
-            onClick={() => setDropped(chosen.length ? new Set(items.data.map((item) => item.key)) : new Set())}
+            onClick={() => change({ dropped: chosen.length ? items.data.map((item) => item.key) : [] })}
           >
             {chosen.length ? 'Mark none' : 'Mark all'}
           </button>
@@ -107,7 +103,7 @@ export function HandOverStation() {
         <Choice
           label="File"
           value={kind}
-          onChange={setKind}
+          onChange={(value) => change({ kind: value })}
           options={[
             ['wav', 'Broadcast WAV', 'with name, date and time stamp inside'],
             ['flac', 'FLAC', 'half the size, no loss'],
@@ -115,8 +111,8 @@ export function HandOverStation() {
         />
         <Choice
           label="Depth"
-          value={kind === 'flac' && depth === '32f' ? '24' : depth}
-          onChange={setDepth}
+          value={depth}
+          onChange={(value) => change({ depth: value })}
           options={
             kind === 'wav'
               ? [
@@ -133,28 +129,28 @@ export function HandOverStation() {
         <Choice
           label="Place"
           value={start}
-          onChange={setStart}
+          onChange={(value) => change({ start: value })}
           options={[
             ['song', 'All from zero', 'equally long: drop them at zero and they line up'],
             ['own', 'As recorded', 'short files, placed by their time stamp'],
           ]}
         />
-        <div className="mt-auto border-t border-rule pt-4">
+        <div className="mt-auto border-t border-rule pt-3">
+          <Parcels parcels={parcels} onStop={(parcel) => void stop(parcel)} />
           <p className="mb-3 text-[13.5px] text-pencil">
             {count(chosen.length, 'file')} of {session.rate_hz / 1000} kHz, mono,{' '}
             {seconds(chosen.reduce((sum, item) => sum + item.seconds, 0))} of sound, and a page that says what they are.
           </p>
-          <a
-            href={chosen.length ? url : undefined}
-            download
-            aria-disabled={chosen.length === 0}
-            className={`flex items-center justify-center gap-2.5 rounded-full px-6 py-3 text-[16px] font-semibold ${
+          <button
+            disabled={chosen.length === 0}
+            onClick={() => void make({ items: chosen.map((item) => item.key), kind, depth, start })}
+            className={`flex w-full items-center justify-center gap-2.5 rounded-full px-6 py-3 text-[16px] font-semibold ${
               chosen.length ? 'bg-roll text-white' : 'bg-wash text-pencil'
             }`}
           >
             <Download size={18} />
             {chosen.length ? `Hand over ${count(chosen.length, 'file')}` : 'Mark a file to hand it over'}
-          </a>
+          </button>
         </div>
       </aside>
     </div>

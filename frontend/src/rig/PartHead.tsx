@@ -53,6 +53,21 @@ export function PartHead({ part, choices }: { part: Part | undefined; choices: C
       <div className="mt-2 flex flex-wrap gap-2">
         <Button onClick={() => setAdding(true)}>Add a part</Button>
         {part && <Button onClick={() => setKeeping(true)}>Keep as a kit</Button>}
+        {part && session.parts.length > 1 && (
+          <Button
+            onClick={() =>
+              void put(() =>
+                answered(
+                  api.DELETE('/api/sessions/{session_id}/parts/{part_id}', {
+                    params: { path: { session_id: session.id, part_id: part.id } },
+                  }),
+                ),
+              )
+            }
+          >
+            Remove
+          </Button>
+        )}
       </div>
       <label className="mt-2 flex items-center gap-1.5 text-[13.5px]">
         <input

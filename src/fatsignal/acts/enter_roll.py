@@ -2,9 +2,11 @@
 
 import asyncio
 import contextlib
+import os
 from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
+from typing import Any
 
 from fatsignal.acts.materials import material_of_files
 from fatsignal.acts.survey import survey
@@ -14,6 +16,7 @@ from fatsignal.core.takes.windows import Window, clipped
 from fatsignal.engine.journal import ENTERED_NAME, JOURNAL_NAME, Journal
 from fatsignal.errors import FileRefused
 from fatsignal.files.atomic_write import rename_durably
+from fatsignal.files.material_files import MaterialOnDisk
 from fatsignal.files.sound import facts_of
 from fatsignal.store import history, parts, takes
 from fatsignal.store.database import Connection
@@ -56,18 +59,54 @@ class MeasuredRoll:
     channels: list[TakeChannel]
 
 
-def measure_roll(folder: Path, *, sessions_folder: Path, waves_folder: Path) -> MeasuredRoll:
-    """Look at what a roll left; the database is not needed for it, and takes it up in `store_roll`.
+def roll_files(folder: Path) -> list[list[Any]]:
+    """What tells the files of a roll from what they were: name, bytes and time of change of each, its journal first."""
+    journal = read_journal(folder)
+    return [
+        [path.name, state.st_size, state.st_mtime_ns]
+        for path in (folder / JOURNAL_NAME, *(folder / channel.file for channel in journal.channels))
+        if (state := _state(path)) is not None
+    ]
 
-    A roll whose engine died before its end becomes a recovered take, with all frames that reached the disk.
+
+def survey_roll(folder: Path, *, waves_folder: Path) -> dict[str, Any]:
+    """Look at what a roll left, as JSON for `measured_roll`: frames, and of each channel its checksum and checks.
 
     Raises
     ------
     FileRefused
         If its journal or its files cannot be read.
     """
-    take, channels = _measure(read_journal(folder), folder, sessions_folder, waves_folder)
-    return MeasuredRoll(folder, take, channels)
+    journal = read_journal(folder)
+    frames = _frames_recorded(journal, folder)
+    if frames == 0:
+        return {"frames": 0, "checksums": [], "checks": []}
+    recorded = _recorded(journal, folder, frames)
+    found = survey(recorded, windows=_windows(journal, frames))
+    take_channels(recorded, found, waves_folder)
+    return {"frames": frames, "checksums": found.checksums, "checks": found.checks}
+
+
+def measured_roll(folder: Path, surveyed: dict[str, Any], *, sessions_folder: Path) -> MeasuredRoll:
+    """The take that a roll becomes, from what its survey found; the database takes it up in `store_roll`.
+
+    A roll whose engine died before its end becomes a recovered take, with all frames that reached the disk.
+    """
+    journal, frames = read_journal(folder), int(surveyed["frames"])
+    if frames == 0:
+        return MeasuredRoll(folder, None, [])
+    channels = [
+        TakeChannel(position=position, name=each.name, kind=each.kind, file=each.file, sha256=sha256, checks=checks)
+        for position, (each, sha256, checks) in enumerate(
+            zip(journal.channels, surveyed["checksums"], surveyed["checks"], strict=True)
+        )
+    ]
+    return MeasuredRoll(folder, _take(journal, folder, frames, sessions_folder), channels)
+
+
+def measure_roll(folder: Path, *, sessions_folder: Path, waves_folder: Path) -> MeasuredRoll:
+    """Both at once, for whoever computes here."""
+    return measured_roll(folder, survey_roll(folder, waves_folder=waves_folder), sessions_folder=sessions_folder)
 
 
 async def store_roll(conn: Connection, measured: MeasuredRoll) -> Take | None:
@@ -103,28 +142,12 @@ def readmit_refused(sessions_folder: Path) -> None:
                 path.replace(path.with_name(JOURNAL_NAME))
 
 
-def _measure(
-    journal: Journal, folder: Path, sessions_folder: Path, waves_folder: Path
-) -> tuple[Take | None, list[TakeChannel]]:
-    frames = min((_frames_in(folder / channel.file) for channel in journal.channels), default=0)
-    if frames == 0:
-        return None, []
-    recorded_span = Window(journal.from_frame, journal.from_frame + frames)
-    windows = clipped(journal.windows, recorded_span)
-    if not windows and not journal.by_hand:
-        # It was stopped in the count-in: all that there is, is the take.
-        windows = (recorded_span,)
-    recorded = material_of_files(
-        journal.take_id, [(Channel(each.kind, each.name), folder / each.file) for each in journal.channels],
-        frames=frames, first_frame=journal.from_frame, rate_hz=journal.rate_hz,
-    )  # fmt: skip
-    found = survey(recorded, windows=windows)
-    channels = take_channels(recorded, found, waves_folder)
+def _take(journal: Journal, folder: Path, frames: int, sessions_folder: Path) -> Take:
     recovered = journal.ended == ""
-    take = Take(
+    return Take(
         id=journal.take_id, part_id=journal.part_id, number=journal.number, recorded_at=journal.started_at,
         rate_hz=journal.rate_hz, from_frame=journal.from_frame, recorded_frame=journal.from_frame, frames=frames,
-        windows=windows, by_hand=journal.by_hand,
+        windows=_windows(journal, frames), by_hand=journal.by_hand,
         gaps=tuple(gap for gap in journal.gaps if gap.at_frame < frames),
         origin="recovered" if recovered else "rolled", rig_sheet=journal.setup.model_dump(mode="json"),
         said=_said(journal, frames), folder=str(folder.relative_to(sessions_folder)),
@@ -132,7 +155,34 @@ def _measure(
         heard=tuple(journal.heard),
         sim_tone=journal.sim_tone.model_dump(mode="json") if journal.sim_tone else None,
     )  # fmt: skip
-    return take, channels
+
+
+def _windows(journal: Journal, frames: int) -> tuple[Window, ...]:
+    recorded_span = Window(journal.from_frame, journal.from_frame + frames)
+    windows = clipped(journal.windows, recorded_span)
+    if not windows and not journal.by_hand:
+        # It was stopped in the count-in: all that there is, is the take.
+        return (recorded_span,)
+    return windows
+
+
+def _recorded(journal: Journal, folder: Path, frames: int) -> MaterialOnDisk:
+    return material_of_files(
+        journal.take_id, [(Channel(each.kind, each.name), folder / each.file) for each in journal.channels],
+        frames=frames, first_frame=journal.from_frame, rate_hz=journal.rate_hz,
+    )  # fmt: skip
+
+
+def _frames_recorded(journal: Journal, folder: Path) -> int:
+    """As long as the shortest channel: what is on the disk of all of them."""
+    return min((_frames_in(folder / channel.file) for channel in journal.channels), default=0)
+
+
+def _state(path: Path) -> os.stat_result | None:
+    try:
+        return path.stat()
+    except OSError:
+        return None
 
 
 def _said(journal: Journal, frames: int) -> str:

@@ -11,8 +11,9 @@ from fatsignal.store.works import Work
 Prepared = TypeVar("Prepared")
 Result = TypeVar("Result")
 
-# Long work, as many at once as the person allows; and short work, which somebody waits for.
-RENDERS, SHORT = "renders", "short"
+# Long work, as many at once as the person allows; short work, which somebody waits for; and what takes a moment, which
+# must not stand behind either.
+RENDERS, SHORT, PROMPT = "renders", "short", "prompt"
 
 
 class Stopped(Exception):
@@ -38,8 +39,23 @@ class WorkKind(Generic[Prepared, Result]):
     compute: Callable[[Prepared, str, Tell], Result]
     keep: Callable[[Connection, Prepared, Result], Awaitable[Any]]
     tidy: Callable[[Prepared], None] | None = None
-    # Results that can be computed again at any time: so many are remembered.
+    # So many that ended are remembered: those that can be computed again, or of which nobody asks any more.
     remembered: int | None = None
 
 
 AnyKind = WorkKind[Any, Any]
+
+
+def calculation(name: str, compute: Callable[[dict[str, Any], Settings], Any], *, remembered: int) -> AnyKind:
+    """A kind whose input is all that it needs, and whose result (JSON) is all that comes of it."""
+
+    async def prepare(conn: Connection, work: Work, place: Settings) -> tuple[dict[str, Any], Settings]:
+        return work.input, place
+
+    async def keep(conn: Connection, prepared: Any, result: Any) -> Any:
+        return result
+
+    def do(prepared: tuple[dict[str, Any], Settings], holder: str, tell: Tell) -> Any:
+        return compute(*prepared)
+
+    return WorkKind(name=name, queue=PROMPT, prepare=prepare, compute=do, keep=keep, remembered=remembered)

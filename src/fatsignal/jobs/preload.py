@@ -2,10 +2,13 @@
 
 import importlib
 
-_WANTED = ("fatsignal.acts.import_take", "fatsignal.acts.judged_section", "fatsignal.acts.render_print")
+WANTED_FIRST = (
+    "fatsignal.acts.enter_roll", "fatsignal.rig.path", "fatsignal.acts.excerpt", "fatsignal.acts.judged_section",
+    "fatsignal.acts.import_take", "fatsignal.acts.render_print", "fatsignal.acts.checks.run",
+)  # fmt: skip
 
 
 def import_what_workers_compute() -> None:
     """In the order in which it is likely to be wanted; runs in a thread of its own."""
-    for name in _WANTED:
+    for name in WANTED_FIRST:
         importlib.import_module(name)

@@ -20,7 +20,7 @@ from psycopg import AsyncConnection
 
 from fatsignal.config import Settings, settings
 from fatsignal.errors import FatSignalError
-from fatsignal.jobs.kind import RENDERS, SHORT, AnyKind, Stopped
+from fatsignal.jobs.kind import PROMPT, RENDERS, SHORT, AnyKind, Stopped
 from fatsignal.store import works
 from fatsignal.store.database import RECONNECT_S, WAIT_S, Connection
 from fatsignal.store.works import Work
@@ -32,6 +32,7 @@ HEARTBEAT_S = 1.0
 # Any number that no other program on the same server uses: one rescuer at a time.
 _RESCUE_LOCK = 7_120_417
 _SHORT_AT_ONCE = 2
+_PROMPT_AT_ONCE = 2
 
 log = logging.getLogger(__name__)
 
@@ -71,7 +72,8 @@ async def work(app: App, database_url: str, *, concurrency: int, name: str) -> N
     async def line(queue: str, at_once: int) -> None:
         await app.run_worker_async(queues=[queue], concurrency=at_once, name=f"{name} {queue}", **options)
 
-    lines = [asyncio.create_task(line(RENDERS, concurrency)), asyncio.create_task(line(SHORT, _SHORT_AT_ONCE))]
+    queues = {RENDERS: concurrency, SHORT: _SHORT_AT_ONCE, PROMPT: _PROMPT_AT_ONCE}
+    lines = [asyncio.create_task(line(queue, at_once)) for queue, at_once in queues.items()]
     try:
         await asyncio.gather(*lines)
     finally:

@@ -64,6 +64,22 @@ _WATCHED: dict[LiteralString, _Watched] = {
         "session_id = %(session)s",
     ),
     "cue": _Watched(("id", "session_id", "name", "mix", "made_at"), "session_id = %(session)s"),
+    # Tones belong to no session: which ones an act may change is named.
+    "tone": _Watched(
+        ("id", "name"), "id = ANY(%(ids)s)",
+        holds="EXISTS (SELECT FROM tone_revision WHERE tone_id = tone.id)",
+    ),
+    "tone_revision": _Watched(
+        ("id", "tone_id", "revision", "document", "fingerprint", "made_at"), "id = ANY(%(ids)s)",
+        holds="""
+            EXISTS (SELECT FROM print WHERE tone_revision_id = tone_revision.id)
+            OR EXISTS (SELECT FROM part WHERE monitoring ->> 'tone_revision_id' = tone_revision.id::text)
+            OR EXISTS (
+                SELECT FROM tone_revision later
+                WHERE later.tone_id = tone_revision.tone_id AND later.revision > tone_revision.revision
+            )
+        """,
+    ),
 }  # fmt: skip
 
 # Tables to watch, each with the ids of its rows, or None: all of the session.
@@ -280,7 +296,8 @@ async def _put(
     if now is not None and expected is not None and any(now[column] != expected[column] for column in expected):
         raise CannotUndo(of.says, "what it changed has been changed since in another way")
     if wanted is None:
-        await _check_holds_nothing(conn, of, table, row_id)
+        if await holds_something(conn, table, row_id):
+            raise CannotUndo(of.says, "something was recorded, measured or made with it since")
         await conn.execute(f"DELETE FROM {table} WHERE id = %s", (row_id,))
     elif expected is None:
         columns: LiteralString = ", ".join(_WATCHED[table].columns)
@@ -297,12 +314,12 @@ async def _put(
         )
 
 
-async def _check_holds_nothing(conn: Connection, of: Act, table: LiteralString, row_id: UUID) -> None:
+async def holds_something(conn: Connection, table: LiteralString, row_id: UUID) -> bool:
+    """Whether something would be lost with a row: what was recorded, measured or printed with it."""
     holds = _WATCHED[table].holds
     if holds is None:
-        return
+        return False
     async with conn.cursor() as cur:
         await cur.execute(f"SELECT {holds} FROM {table} WHERE id = %s", (row_id,))
         row = await cur.fetchone()
-    if row and row[0]:
-        raise CannotUndo(of.says, "something was recorded or measured with it since")
+    return row is not None and bool(row[0])

@@ -101,6 +101,23 @@ async def disarm_all_but_first(conn: Connection, session_id: UUID) -> None:
     )
 
 
+async def remove_part(conn: Connection, part_id: UUID) -> None:
+    """Remove a part; where it was the only one armed, the first of the others is armed."""
+    async with conn.cursor() as cur:
+        await cur.execute("DELETE FROM part WHERE id = %s RETURNING session_id", (part_id,))
+        row = await cur.fetchone()
+    if row is None:
+        raise NotFound("part", part_id)
+    await conn.execute(
+        """
+        UPDATE part SET armed = true
+        WHERE id = (SELECT id FROM part WHERE session_id = %(session)s ORDER BY position LIMIT 1)
+          AND NOT EXISTS (SELECT FROM part WHERE session_id = %(session)s AND armed)
+        """,
+        {"session": row[0]},
+    )
+
+
 async def set_rig(conn: Connection, part_id: UUID, rig: dict[str, Any]) -> None:
     await conn.execute("UPDATE part SET rig = %s WHERE id = %s", (Jsonb(rig), part_id))
 

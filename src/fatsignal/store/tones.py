@@ -30,20 +30,34 @@ _REVISION = (
 )
 
 
-async def keep_tone(conn: Connection, tone: Tone) -> ToneRevision:
-    """Keep a tone under its name: a new revision when it sounds different from all before, else the old one."""
-    await conn.execute("INSERT INTO tone (name) VALUES (%s) ON CONFLICT DO NOTHING", (tone.name,))
+async def keep_tone(
+    conn: Connection, tone: Tone, *, tone_id: UUID | None = None, revision_id: UUID | None = None
+) -> ToneRevision:
+    """Keep a tone under its name: a new revision when it sounds different from all before, else the old one.
+
+    What is new gets the ids that are given, or its own.
+    """
+    await conn.execute(
+        "INSERT INTO tone (id, name) VALUES (coalesce(%s, gen_random_uuid()), %s) ON CONFLICT DO NOTHING",
+        (tone_id, tone.name),
+    )
     # The row lock makes two savers take different revision numbers.
     await conn.execute("SELECT 1 FROM tone WHERE name = %s FOR UPDATE", (tone.name,))
     await conn.execute(
         """
-        INSERT INTO tone_revision (tone_id, revision, document, fingerprint)
-        SELECT tone.id, coalesce(max(old.revision), 0) + 1, %(document)s, %(fingerprint)s
+        INSERT INTO tone_revision (id, tone_id, revision, document, fingerprint)
+        SELECT coalesce(%(id)s, gen_random_uuid()), tone.id, coalesce(max(old.revision), 0) + 1, %(document)s,
+               %(fingerprint)s
         FROM tone LEFT JOIN tone_revision old ON old.tone_id = tone.id
         WHERE tone.name = %(name)s GROUP BY tone.id
         ON CONFLICT (tone_id, fingerprint) DO NOTHING
         """,
-        {"name": tone.name, "document": Jsonb(tone.model_dump(mode="json")), "fingerprint": tone.fingerprint()},
+        {
+            "id": revision_id,
+            "name": tone.name,
+            "document": Jsonb(tone.model_dump(mode="json")),
+            "fingerprint": tone.fingerprint(),
+        },
     )
     async with conn.cursor(row_factory=class_row(ToneRevision)) as cur:
         await cur.execute(

@@ -2,6 +2,7 @@
 
 import json
 from dataclasses import dataclass
+from datetime import datetime
 from typing import Any, Literal
 from uuid import UUID
 
@@ -36,20 +37,24 @@ class Work:
     holder: UUID | None
     problem: str
     result: Any
+    asked_at: datetime
 
     @property
     def ended(self) -> bool:
         return self.state in ENDS
 
 
-_WORK = "id, kind, fingerprint, input, session_id, state, progress, detail, attempts, holder, problem, result"
+_WORK = "id, kind, fingerprint, input, session_id, state, progress, detail, attempts, holder, problem, result, asked_at"
 
 
 async def ask(
     conn: Connection, *, kind: str, fingerprint: str, work_input: dict[str, Any], session_id: UUID | None = None,
-    detail: dict[str, Any] | None = None,
+    detail: dict[str, Any] | None = None, anew: bool = False,
 ) -> tuple[Work, bool]:  # fmt: skip
-    """The work on an input, and whether it is new: what failed or was stopped is asked for anew, all else is one."""
+    """The work on an input, and whether it is new: what failed or was stopped is asked for anew, all else is one.
+
+    What is done is done again where it is asked for `anew`, as when the file that came of it is gone.
+    """
     async with conn.cursor(row_factory=class_row(Work)) as cur:
         await cur.execute(
             f"""
@@ -57,10 +62,10 @@ async def ask(
             ON CONFLICT (kind, fingerprint) DO UPDATE
             SET state = 'waiting', progress = 0, attempts = 0, holder = NULL, problem = '', result = NULL,
                 input = excluded.input, detail = excluded.detail, asked_at = now(), ended_at = NULL
-            WHERE work.state IN ('failed', 'stopped')
+            WHERE work.state IN ('failed', 'stopped') OR (%s AND work.state = 'done')
             RETURNING {_WORK}
             """,
-            (kind, fingerprint, Jsonb(work_input), session_id, Jsonb(detail or {})),
+            (kind, fingerprint, Jsonb(work_input), session_id, Jsonb(detail or {}), anew),
         )
         asked = await cur.fetchone()
         if asked is not None:
@@ -159,6 +164,33 @@ async def give_back(conn: Connection, work_id: UUID, *, holder: UUID) -> None:
     )
 
 
+async def somebody_works(conn: Connection) -> bool:
+    """Whether any worker has said lately that it lives."""
+    async with conn.cursor() as cur:
+        await cur.execute(
+            """
+            SELECT EXISTS (
+                SELECT 1 FROM procrastinate_workers WHERE last_heartbeat > now() - make_interval(secs => %s)
+            )
+            """,
+            (2 * STALLED_S,),
+        )
+        row = await cur.fetchone()
+    return row is not None and bool(row[0])
+
+
+async def list_works(conn: Connection, *, kind: str, session_id: UUID | None = None) -> list[Work]:
+    """Those of a kind, of a session or of all; the one that was asked for last comes first."""
+    async with conn.cursor(row_factory=class_row(Work)) as cur:
+        await cur.execute(
+            f"""
+            SELECT {_WORK} FROM work WHERE kind = %s AND (%s::uuid IS NULL OR session_id = %s) ORDER BY asked_at DESC
+            """,
+            (kind, session_id, session_id),
+        )
+        return await cur.fetchall()
+
+
 async def left_alone(conn: Connection) -> list[UUID]:
     """What waits, or is held by a dead one, and no job works on it: the oldest first."""
     async with conn.cursor() as cur:
@@ -179,11 +211,11 @@ async def left_alone(conn: Connection) -> list[UUID]:
 
 
 async def forget_old(conn: Connection, kind: str, *, kept: int) -> None:
-    """Forget all but the newest results of a kind that can be computed again."""
+    """Forget all but the newest that ended of a kind."""
     await conn.execute(
         """
         DELETE FROM work WHERE id IN (
-            SELECT id FROM work WHERE kind = %s AND state = 'done' ORDER BY ended_at DESC OFFSET %s
+            SELECT id FROM work WHERE kind = %s AND ended_at IS NOT NULL ORDER BY ended_at DESC OFFSET %s
         )
         """,
         (kind, kept),

@@ -103,10 +103,10 @@ async def _lifespan(app: FastAPI) -> AsyncIterator[None]:
     await pool.open()
     app.state.pool = pool
     app.state.hub = hub = Hub()
-    app.state.desk = desk = Desk(place, pool, hub)
     queue = make_queue(place.database_url)
     app.state.playing = PlayingMaterials()
     app.state.works = works = WorkDesk(place, pool, queue, hub)
+    app.state.desk = desk = Desk(place, pool, hub, works)
     tasks = []
     async with queue.open_async():
         tasks.append(asyncio.create_task(_warm_up()))

@@ -31,6 +31,7 @@ from fatsignal.web.entering import Entering
 from fatsignal.web.listening import ListeningDesk
 from fatsignal.web.live import Hub
 from fatsignal.web.live_messages import RollEnded
+from fatsignal.web.works import WorkDesk
 
 _RETRY_S = 1.0
 # A device that hangs is closed under its reader; files of many channels take a moment to reach a slow disk.
@@ -42,7 +43,7 @@ log = logging.getLogger(__name__)
 class Desk:
     """Gives orders to the engine, passes on what it tells, and enters rolls when the database takes them."""
 
-    def __init__(self, place: Settings, pool: AsyncConnectionPool[Connection], hub: Hub) -> None:
+    def __init__(self, place: Settings, pool: AsyncConnectionPool[Connection], hub: Hub, works: WorkDesk) -> None:
         self._place = place
         self._pool = pool
         self._hub = hub
@@ -55,8 +56,8 @@ class Desk:
         self._over.set()
         self._presses = asyncio.Lock()
         self._answer: asyncio.Future[None] | None = None
-        self.entering = Entering(place, pool, hub, only_ended=self._only_ended)
-        self.listening = ListeningDesk(place, pool, hub, self.start)
+        self.entering = Entering(place, pool, hub, works, only_ended=self._only_ended)
+        self.listening = ListeningDesk(pool, hub, works, self.start)
 
     @property
     def rolling(self) -> UUID | None:

@@ -11,7 +11,7 @@ import time
 from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from psycopg import Error as DatabaseError
 from psycopg import InterfaceError, OperationalError
@@ -20,12 +20,11 @@ from psycopg_pool import AsyncConnectionPool, PoolTimeout
 
 from fatsignal.config import Settings
 from fatsignal.errors import FatSignalError
+from fatsignal.jobs.kinds.surveying import SURVEY_KIND
 from fatsignal.store.database import Connection
 from fatsignal.web.live import Hub
 from fatsignal.web.live_messages import TakeEntered
-
-if TYPE_CHECKING:
-    from fatsignal.acts.enter_roll import MeasuredRoll
+from fatsignal.web.works import WorkDesk
 
 _RETRY_S = 1.0
 _LATEST_RETRY_S = 60.0
@@ -51,13 +50,13 @@ class Entering:
     """Enters finished rolls. `only_ended` tells whether what has no end yet may still be rolling."""
 
     def __init__(
-        self, place: Settings, pool: AsyncConnectionPool[Connection], hub: Hub, *, only_ended: Callable[[], bool]
-    ) -> None:
-        self._place, self._pool, self._hub = place, pool, hub
+        self, place: Settings, pool: AsyncConnectionPool[Connection], hub: Hub, works: WorkDesk, *,
+        only_ended: Callable[[], bool],
+    ) -> None:  # fmt: skip
+        self._place, self._pool, self._hub, self._works = place, pool, hub, works
         self._only_ended = only_ended
         self._wake = asyncio.Event()
         self._put_off: dict[Path, Waiting] = {}
-        self._measured: MeasuredRoll | None = None
         self._database_away = False
 
     @property
@@ -115,13 +114,15 @@ class Entering:
 
     async def _enter(self, enter: Any, folder: Path) -> bool:
         """Enter one; False where the database is away, and nothing else can be entered either."""
-        places = {"sessions_folder": self._place.sessions_folder, "waves_folder": self._place.pyramids_folder}
         try:
-            if self._measured is None or self._measured.folder != folder:
-                # Without a connection: an hour takes long to measure.
-                self._measured = await asyncio.to_thread(lambda: enter.measure_roll(folder, **places))
+            files = await asyncio.to_thread(enter.roll_files, folder)
+            # A worker measures it, without a connection: an hour takes long.
+            surveyed = await self._works.computed(SURVEY_KIND, {"folder": self._shown(folder), "files": files})
+            measured = await asyncio.to_thread(
+                enter.measured_roll, folder, surveyed, sessions_folder=self._place.sessions_folder
+            )
             async with self._pool.connection() as conn:
-                take = await enter.store_roll(conn, self._measured)
+                take = await enter.store_roll(conn, measured)
         except (PoolTimeout, OperationalError, InterfaceError) as trouble:
             log.warning("%s waits for the database: %s", folder, trouble)
             if not self._database_away:
@@ -141,7 +142,6 @@ class Entering:
             log.exception("%s could not be entered", folder)
             self._later(folder, f"a fault that should not happen ({trouble}); see the log of the server")
             return True
-        self._measured = None
         self._put_off.pop(folder, None)
         self._database_away = False
         if take is None:
@@ -158,17 +158,18 @@ class Entering:
 
     def _later(self, folder: Path, problem: str) -> None:
         """It waits, longer each time; a person is told once of each thing that is wrong with it."""
-        self._measured = None
         before = self._put_off.get(folder)
         tries = 1 + (before.tries if before else 0)
         wait_s = min(_LATEST_RETRY_S, _RETRY_S * 2 ** (tries - 1))
-        shown = str(folder.relative_to(self._place.sessions_folder))
-        self._put_off[folder] = Waiting(shown, problem, tries, time.monotonic() + wait_s)
+        self._put_off[folder] = Waiting(self._shown(folder), problem, tries, time.monotonic() + wait_s)
         log.warning("%s cannot be entered, and is tried again in %.0f s: %s", folder, wait_s, problem)
         if before is None or before.problem != problem:
             self._hub.notice(
                 f"{folder.name} is on disk and not yet among the takes: {problem}; it is tried again by itself"
             )
+
+    def _shown(self, folder: Path) -> str:
+        return str(folder.relative_to(self._place.sessions_folder))
 
 
 def _load_enter() -> Any:

@@ -4,22 +4,23 @@ import asyncio
 import logging
 import shutil
 from collections.abc import Awaitable, Callable
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass
 from typing import TYPE_CHECKING
 from uuid import UUID, uuid4
 
 from psycopg import Error as DatabaseError
 from psycopg_pool import AsyncConnectionPool, PoolTimeout
 
-from fatsignal.config import Settings
 from fatsignal.engine.events import Ended
 from fatsignal.engine.orders import ListenOrder
 from fatsignal.engine.protocol import COMPUTER
 from fatsignal.errors import FatSignalError
-from fatsignal.store import sessions
+from fatsignal.jobs.kinds.backings import PLAYBACK_KIND
+from fatsignal.jobs.kinds.checking import CHECK_KIND
 from fatsignal.store.database import Connection
 from fatsignal.web.live import Hub
 from fatsignal.web.live_messages import BackingMade, CheckEnded
+from fatsignal.web.works import WorkDesk
 
 if TYPE_CHECKING:
     from fatsignal.acts.checks.kind import CheckFound
@@ -44,9 +45,9 @@ class _Asked:
 class ListeningDesk:
     """Orders to listen, and what becomes of them."""
 
-    def __init__(self, place: Settings, pool: AsyncConnectionPool[Connection], hub: Hub, start: Start) -> None:
-        self._place = place
+    def __init__(self, pool: AsyncConnectionPool[Connection], hub: Hub, works: WorkDesk, start: Start) -> None:
         self._pool = pool
+        self._works = works
         self._hub = hub
         self._start = start
         self._asked: dict[UUID, _Asked] = {}
@@ -104,10 +105,18 @@ class ListeningDesk:
                 await asyncio.to_thread(shutil.rmtree, order.folder, ignore_errors=True)
 
     async def _measure(self, asked: _Asked) -> None:
-        from fatsignal.acts.checks.run import keep_check, next_pass, run_check
+        from fatsignal.acts.checks.kind import CheckFound
+        from fatsignal.acts.checks.run import keep_check, next_pass
 
         order = asked.order
-        found = await asyncio.to_thread(run_check, order, playing_dbfs=asked.playing_dbfs, before=asked.before)
+        measured = await self._works.computed(
+            CHECK_KIND,
+            {
+                "order": order.model_dump(mode="json"), "playing_dbfs": asked.playing_dbfs,
+                "before": None if asked.before is None else asdict(asked.before),
+            },
+        )  # fmt: skip
+        found = CheckFound(**measured)
         again = next_pass(order, found, asked.before, listen_id=uuid4())
         if again is not None:
             self._asked[again.roll_id] = _Asked(again, asked.playing_dbfs, found)
@@ -119,19 +128,14 @@ class ListeningDesk:
         self._tell(order)
 
     async def _keep_playback(self, order: ListenOrder) -> None:
-        from fatsignal.acts.import_backing import enter_backing, join_playback
-
-        async with self._pool.connection() as conn:
-            session = await sessions.get_session(conn, order.session_id)
-        kept = await asyncio.to_thread(
-            join_playback, order, session, sessions_folder=self._place.sessions_folder,
-            waves_folder=self._place.pyramids_folder,
+        work = await self._works.ask(
+            kind=PLAYBACK_KIND, fingerprint=str(order.roll_id), session_id=order.session_id,
+            work_input=order.model_dump(mode="json"),
         )  # fmt: skip
-        async with self._pool.connection() as conn:
-            await enter_backing(conn, session, kept, origin="computer", placed_frame=order.from_frame)
+        kept = await self._works.result(work)
         # Only now: what was recorded lies there until it is entered.
         await asyncio.to_thread(shutil.rmtree, order.folder, ignore_errors=True)
-        self._hub.tell(BackingMade(session_id=session.id, backing_id=kept.id))
+        self._hub.tell(BackingMade(session_id=order.session_id, backing_id=UUID(kept["backing_id"])))
 
     def _tell(self, order: ListenOrder, *, problem: str = "") -> None:
         self._hub.tell(CheckEnded(session_id=order.session_id, part_id=order.part_id, kind=order.kind, problem=problem))

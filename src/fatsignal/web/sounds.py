@@ -6,6 +6,7 @@ from uuid import UUID
 
 import numpy as np
 from fastapi import Response
+from numpy.typing import NDArray
 from pydantic import BaseModel, Field
 
 from fatsignal.core.clip import Samples
@@ -41,7 +42,7 @@ def streamed(material: Material, wanted: Wanted, *, gone_is_silent: bool = False
     )  # fmt: skip
 
 
-def floats(samples: Samples, *, lasting: bool) -> Response:
+def floats(samples: "Samples | NDArray[np.float32]", *, lasting: bool) -> Response:
     """Samples as an answer; one that is `lasting` never becomes another, and a browser may keep it."""
     cached = "private, max-age=86400, immutable" if lasting else "no-store"
     return Response(

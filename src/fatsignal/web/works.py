@@ -2,6 +2,7 @@
 
 import asyncio
 import contextlib
+import hashlib
 import json
 import logging
 import os
@@ -14,6 +15,7 @@ from procrastinate import App
 from psycopg import AsyncConnection, OperationalError
 from psycopg_pool import AsyncConnectionPool
 
+import fatsignal
 from fatsignal.config import Settings
 from fatsignal.errors import ChangedMeanwhile, WorkFailed
 from fatsignal.jobs.worker import told_to_end, wake
@@ -27,6 +29,12 @@ _RECONNECT_S = 1.0
 # What is told may be lost with a connection: whoever waits looks for himself so often.
 _LOOK_S = 1.0
 _FAREWELL_S = 6.0
+# What waits for so long may wait for a worker that does not come.
+_LONG_S = 10.0
+_NOBODY = (
+    "no worker runs: takes are safe on disk, and are entered, measured and printed when one is started "
+    "(./fatsignal worker)"
+)
 
 log = logging.getLogger(__name__)
 
@@ -37,19 +45,34 @@ class WorkDesk:
     def __init__(self, place: Settings, pool: AsyncConnectionPool[Connection], queue: App, hub: Hub) -> None:
         self._place, self._pool, self._queue, self._hub = place, pool, queue, hub
         self._told: dict[UUID, set[asyncio.Event]] = {}
+        self._nobody_works = False
 
     async def ask(
-        self, *, kind: str, fingerprint: str, work_input: dict[str, Any], session_id: UUID | None = None
-    ) -> Work:
-        """The work on an input: what was computed before is there at once."""
+        self, *, kind: str, fingerprint: str, work_input: dict[str, Any], session_id: UUID | None = None,
+        detail: dict[str, Any] | None = None, anew: bool = False,
+    ) -> Work:  # fmt: skip
+        """The work on an input: what was computed before is there at once, unless it is asked for `anew`."""
         async with self._pool.connection() as conn:
             work, asked = await works.ask(
-                conn, kind=kind, fingerprint=fingerprint, work_input=work_input, session_id=session_id
-            )
+                conn, kind=kind, fingerprint=fingerprint, work_input=work_input, session_id=session_id, detail=detail,
+                anew=anew,
+            )  # fmt: skip
         # The worker must see it when it is woken.
         if asked:
             await self.wake(work)
         return work
+
+    async def computed(self, kind: str, work_input: dict[str, Any]) -> Any:
+        """What a calculation gives for an input; a release computes it once for the same one.
+
+        Raises
+        ------
+        WorkFailed
+            If it cannot be computed; the sentence says why.
+        """
+        told = f"{fatsignal.__version__} {json.dumps(work_input, sort_keys=True)}"
+        fingerprint = hashlib.sha256(told.encode()).hexdigest()
+        return await self.result(await self.ask(kind=kind, fingerprint=fingerprint, work_input=work_input))
 
     async def wake(self, work: Work) -> None:
         """Let a worker know of a work that is stored; where that fails, workers find it by themselves."""
@@ -69,15 +92,20 @@ class WorkDesk:
             If what it was asked about is not so any more.
         """
         told = asyncio.Event()
+        asked_at_s = asyncio.get_running_loop().time()
         waiting = self._told.setdefault(work.id, set())
         waiting.add(told)
         try:
             while not work.ended:
-                with contextlib.suppress(TimeoutError):
-                    await asyncio.wait_for(told.wait(), timeout=_LOOK_S)
-                told.clear()
+                # Looked at before it is waited for: it may have ended since it was asked for.
                 async with self._pool.connection() as conn:
                     work = await works.get_work(conn, work.id)
+                    if work.state == "waiting" and asyncio.get_running_loop().time() - asked_at_s > _LONG_S:
+                        await self._say_whether_somebody_works(conn)
+                if not work.ended:
+                    with contextlib.suppress(TimeoutError):
+                        await asyncio.wait_for(told.wait(), timeout=_LOOK_S)
+                    told.clear()
         finally:
             waiting.discard(told)
             if not waiting:
@@ -87,6 +115,13 @@ class WorkDesk:
         if work.problem.startswith(ChangedMeanwhile.SAYS):
             raise ChangedMeanwhile(work.problem)
         raise WorkFailed(work.problem or "it was stopped before it was done: ask again")
+
+    async def _say_whether_somebody_works(self, conn: Connection) -> None:
+        if await works.somebody_works(conn):
+            self._nobody_works = False
+        elif not self._nobody_works:
+            self._nobody_works = True
+            self._hub.notice(_NOBODY)
 
     async def hear(self) -> None:
         """Pass on what any worker, here or elsewhere, tells; until cancelled."""

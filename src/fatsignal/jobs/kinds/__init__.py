@@ -1,10 +1,21 @@
-"""The kinds of work there are: a module each, and a line here."""
+"""The kinds of work there are: a module each, and a name here."""
 
 from fatsignal.jobs.kind import AnyKind
-from fatsignal.jobs.kinds.backings import BACKING
-from fatsignal.jobs.kinds.curves import CURVES
+from fatsignal.jobs.kinds.backings import BACKING, PLAYBACK
+from fatsignal.jobs.kinds.checking import CHECK
+from fatsignal.jobs.kinds.comparing import COMPARISON
+from fatsignal.jobs.kinds.curves import CURVES, LATENCY
 from fatsignal.jobs.kinds.imports import IMPORT
 from fatsignal.jobs.kinds.judging import JUDGING, TUNING_DRIFT
+from fatsignal.jobs.kinds.midi import MIDI
+from fatsignal.jobs.kinds.parcels import PARCEL
 from fatsignal.jobs.kinds.printing import PRINTING
+from fatsignal.jobs.kinds.pulses import PULSE
+from fatsignal.jobs.kinds.signal_paths import SIGNAL_PATH
+from fatsignal.jobs.kinds.surveying import SURVEY
 
-KINDS: dict[str, AnyKind] = {kind.name: kind for kind in (PRINTING, IMPORT, BACKING, JUDGING, TUNING_DRIFT, CURVES)}
+_ALL: tuple[AnyKind, ...] = (
+    PRINTING, SURVEY, IMPORT, BACKING, PLAYBACK, PULSE, CHECK, JUDGING, TUNING_DRIFT, COMPARISON, CURVES, LATENCY,
+    SIGNAL_PATH, MIDI, PARCEL,
+)  # fmt: skip
+KINDS: dict[str, AnyKind] = {kind.name: kind for kind in _ALL}

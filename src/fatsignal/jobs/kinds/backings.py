@@ -1,4 +1,4 @@
-"""Backing tracks: a sound file that was received is converted, measured, and its pulse looked for."""
+"""Backing tracks: a file that was received, or what the computer played, is measured and its pulse looked for."""
 
 from dataclasses import dataclass
 from pathlib import Path
@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING, Any
 from pydantic import BaseModel
 
 from fatsignal.config import Settings
+from fatsignal.engine.orders import ListenOrder
 from fatsignal.jobs.kind import SHORT, Tell, WorkKind
 from fatsignal.store import sessions
 from fatsignal.store.database import Connection
@@ -16,7 +17,8 @@ from fatsignal.store.works import Work
 if TYPE_CHECKING:
     from fatsignal.acts.import_backing import BackingFile
 
-BACKING_KIND = "backing"
+BACKING_KIND, PLAYBACK_KIND = "backing", "playback"
+_REMEMBERED = 100
 
 
 class BackingInput(BaseModel):
@@ -67,4 +69,38 @@ async def _keep(conn: Connection, prepared: _Prepared, made: "BackingFile") -> A
     return {"backing_id": str(stored.id), "no_pulse": made.no_pulse}
 
 
-BACKING = WorkKind(name=BACKING_KIND, queue=SHORT, prepare=_prepare, compute=_compute, keep=_keep, tidy=_tidy)
+BACKING = WorkKind(
+    name=BACKING_KIND, queue=SHORT, prepare=_prepare, compute=_compute, keep=_keep, tidy=_tidy, remembered=_REMEMBERED
+)
+
+
+@dataclass(frozen=True, slots=True)
+class _Played:
+    order: ListenOrder
+    session: Session
+    place: Settings
+
+
+async def _prepare_played(conn: Connection, work: Work, place: Settings) -> _Played:
+    order = ListenOrder.model_validate(work.input)
+    return _Played(order, await sessions.get_session(conn, order.session_id), place)
+
+
+def _join_played(played: _Played, holder: str, tell: Tell) -> "BackingFile":
+    from fatsignal.acts.import_backing import join_playback
+
+    return join_playback(
+        played.order, played.session, sessions_folder=played.place.sessions_folder,
+        waves_folder=played.place.pyramids_folder,
+    )  # fmt: skip
+
+
+async def _keep_played(conn: Connection, played: _Played, made: "BackingFile") -> Any:
+    from fatsignal.acts.import_backing import enter_backing
+
+    placed_frame = played.order.from_frame
+    stored = await enter_backing(conn, played.session, made, origin="computer", placed_frame=placed_frame)
+    return {"backing_id": str(stored.id)}
+
+
+PLAYBACK = WorkKind(name=PLAYBACK_KIND, queue=SHORT, prepare=_prepare_played, compute=_join_played, keep=_keep_played)

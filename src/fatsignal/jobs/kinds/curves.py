@@ -1,33 +1,31 @@
-"""Curves: what each block of a tone does, as it is drawn."""
+"""What a tone is without a sound: the curve of each block, as it is drawn, and how late the whole chain is."""
 
 from dataclasses import asdict
 from typing import Any
 
 from fatsignal.config import Settings
-from fatsignal.jobs.kind import SHORT, Tell, WorkKind
-from fatsignal.store.database import Connection
-from fatsignal.store.works import Work
+from fatsignal.jobs.kind import calculation
 
-CURVES_KIND = "curves"
+CURVES_KIND, LATENCY_KIND = "curves", "latency"
 _REMEMBERED = 500
 
 
-async def _prepare(conn: Connection, work: Work, place: Settings) -> Any:
-    return work.input["document"]
-
-
-def _compute(document: Any, _: str, tell: Tell) -> Any:
+def _curves(asked: dict[str, Any], _: Settings) -> Any:
     from fatsignal.core.tone.curves import block_curves
     from fatsignal.core.tone.document import parse_tone
 
     return [
         asdict(curve) | {"values": [{"label": name, "value": value} for name, value in curve.values]}
-        for curve in block_curves(parse_tone(document))
+        for curve in block_curves(parse_tone(asked["document"]))
     ]
 
 
-async def _keep(conn: Connection, document: Any, curves: Any) -> Any:
-    return curves
+def _latency_frames(asked: dict[str, Any], _: Settings) -> int:
+    from fatsignal.core.tone.chain import ToneChain
+    from fatsignal.core.tone.document import parse_tone
+
+    return ToneChain(parse_tone(asked["document"]), rate_hz=asked["rate_hz"]).latency_frames
 
 
-CURVES = WorkKind(name=CURVES_KIND, queue=SHORT, prepare=_prepare, compute=_compute, keep=_keep, remembered=_REMEMBERED)
+CURVES = calculation(CURVES_KIND, _curves, remembered=_REMEMBERED)
+LATENCY = calculation(LATENCY_KIND, _latency_frames, remembered=_REMEMBERED)

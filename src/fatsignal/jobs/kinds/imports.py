@@ -21,6 +21,7 @@ if TYPE_CHECKING:
     from fatsignal.store.takes import Take, TakeChannel
 
 IMPORT_KIND = "import"
+_REMEMBERED = 100
 
 
 class ReceivedFile(BaseModel):
@@ -86,4 +87,6 @@ async def _keep(conn: Connection, prepared: _Prepared, made: "tuple[Take, list[T
     return {"take_id": str(take.id)}
 
 
-IMPORT = WorkKind(name=IMPORT_KIND, queue=SHORT, prepare=_prepare, compute=_compute, keep=_keep, tidy=_tidy)
+IMPORT = WorkKind(
+    name=IMPORT_KIND, queue=SHORT, prepare=_prepare, compute=_compute, keep=_keep, tidy=_tidy, remembered=_REMEMBERED
+)

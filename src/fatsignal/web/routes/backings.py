@@ -1,6 +1,5 @@
 """Backing tracks: bring in, record what the computer plays, place, and follow their beat."""
 
-import asyncio
 from dataclasses import asdict
 from datetime import datetime
 from typing import Any, Literal
@@ -16,6 +15,7 @@ from fatsignal.core.song.questions import lost_by
 from fatsignal.core.timing.tempo import LONGEST_SONG_BARS
 from fatsignal.errors import ConfirmationRequired, SettingRefused
 from fatsignal.jobs.kinds.backings import BACKING_KIND, BackingInput
+from fatsignal.jobs.kinds.pulses import PULSE_KIND
 from fatsignal.store import backings, history, sessions
 from fatsignal.store.backings import Backing
 from fatsignal.store.sessions import Session
@@ -147,22 +147,23 @@ async def place_backing(backing_id: UUID, placing: Placing, conn: Transaction) -
 
 
 @router.put("/backings/{backing_id}/pulse")
-async def correct_pulse(backing_id: UUID, correction: Correction, conn: Transaction, place: Place) -> BackingView:
+async def correct_pulse(backing_id: UUID, correction: Correction, pool: Pool, desk: Works) -> BackingView:
     """Correct what the core heard: look again near a tapped tempo, or move the first beat."""
-    from fatsignal.core.timing.pulse import Pulse, corrected, find_pulse
-    from fatsignal.files.sound import read_clip
+    from fatsignal.core.timing.pulse import Pulse, corrected
 
-    backing = await backings.get_backing(conn, backing_id)
-    session = await sessions.get_session(conn, backing.session_id)
+    async with pool.connection() as conn:
+        backing = await backings.get_backing(conn, backing_id)
+        session = await sessions.get_session(conn, backing.session_id)
     pulse = Pulse(**backing.pulse) if backing.pulse else None
-    before = backing.placed_frame + (backing.pulse["first_downbeat"] if backing.pulse else 0)
     if correction.near_bpm is not None:
-        path = place.sessions_folder / session.folder / backing.file
-        pulse = await asyncio.to_thread(
-            lambda: find_pulse(
-                read_clip(path), beats_per_bar=session.tempo.meter_at(1).beats, near_bpm=correction.near_bpm
-            )
-        )
+        found = await desk.computed(
+            PULSE_KIND,
+            {
+                "file": f"{session.folder}/{backing.file}", "beats_per_bar": session.tempo.meter_at(1).beats,
+                "near_bpm": correction.near_bpm,
+            },
+        )  # fmt: skip
+        pulse = Pulse(**found)
     if correction.first_downbeat is not None:
         if pulse is None:
             raise SettingRefused(f"no beat is known in {backing.name}: tap its tempo first")
@@ -172,14 +173,18 @@ async def correct_pulse(backing_id: UUID, correction: Correction, conn: Transact
     if pulse is None:
         raise SettingRefused("say a tempo, or where the first beat lies")
     scope: history.Scope = {"backing": [backing_id]}
-    async with history.act(conn, session.id, kind="pulse", says=f"beat of {backing.name} corrected", scope=scope):
-        if correction.first_downbeat is not None:
-            # The beat was laid on a place of the song: it stays there, and the recording moves under it.
-            await backings.place_backing(
-                conn, backing_id, placed_frame=before - correction.first_downbeat, gain_db=backing.gain_db
-            )
-        await backings.set_pulse(conn, backing_id, asdict(pulse))
-    return _view(session, await backings.get_backing(conn, backing_id))
+    says = f"beat of {backing.name} corrected"
+    async with pool.connection() as conn:
+        async with history.act(conn, session.id, kind="pulse", says=says, scope=scope):
+            if correction.first_downbeat is not None:
+                # The beat was laid on a place of the song: it stays there, and the recording moves under it.
+                now = await backings.get_backing(conn, backing_id)
+                laid = now.placed_frame + (now.pulse["first_downbeat"] if now.pulse else 0)
+                await backings.place_backing(
+                    conn, backing_id, placed_frame=laid - correction.first_downbeat, gain_db=now.gain_db
+                )
+            await backings.set_pulse(conn, backing_id, asdict(pulse))
+        return _view(session, await backings.get_backing(conn, backing_id))
 
 
 @router.post("/backings/{backing_id}/follow")

@@ -1,26 +1,26 @@
 """Takes beside each other at one stretch of the song: any channel, dry or through a tone, at equal loudness."""
 
 import asyncio
+import hashlib
+from collections.abc import Sequence
 from typing import TYPE_CHECKING, Annotated
 from uuid import UUID
 
-import numpy as np
 from fastapi import APIRouter, Query, Response
 from pydantic import BaseModel
 
-from fatsignal.acts.materials import material_of_take
+from fatsignal.core.json_values import json_ready
 from fatsignal.core.material.channels import HEARD_FIRST, Wanted, find
-from fatsignal.core.takes.windows import Window
-from fatsignal.errors import NotFound, SettingRefused
-from fatsignal.store import takes, tones
-from fatsignal.store.database import Connection
+from fatsignal.errors import SettingRefused, WorkFailed
+from fatsignal.jobs.kinds.comparing import COMPARISON_KIND, ComparisonInput, ExcerptAsked, excerpt_of
+from fatsignal.store import takes
 from fatsignal.store.takes import Take, TakeChannel
-from fatsignal.web.context import Place, Pool
+from fatsignal.web.context import Place, Pool, Works
 from fatsignal.web.sounds import LONGEST_PIECE_FRAMES, StreamedSound, floats, streamed
+from fatsignal.web.works import WorkDesk
 
 if TYPE_CHECKING:
     from fatsignal.acts.excerpt import Excerpt
-    from fatsignal.core.tone.document import Tone
 
 router = APIRouter(prefix="/api", tags=["takes"])
 
@@ -54,23 +54,23 @@ ToneId = Annotated[UUID | None, Query(description="Hear the DI through this tone
 @router.get("/takes/compared")
 async def compared(
     take_ids: Annotated[list[UUID], Query(alias="id", min_length=1, max_length=MOST_COMPARED)],
-    from_frame: From, to_frame: To, pool: Pool, place: Place, channel: Channel = None, tone: ToneId = None,
+    from_frame: From, to_frame: To, pool: Pool, place: Place, desk: Works, channel: Channel = None,
+    tone: ToneId = None,
 ) -> ComparedTakes:  # fmt: skip
     """Takes at a stretch of the song, with the gains that make them equally loud there."""
-    from fatsignal.acts.excerpt import loudness_and_peak, sound_of
-    from fatsignal.core.json_values import json_ready
     from fatsignal.core.tone.loudness_match import matching_gains_db
 
-    found = []
-    # No connection is held while it is computed.
+    found: list[tuple[Take, TakeChannel, ExcerptAsked, Excerpt]] = []
     async with pool.connection() as conn:
         for take_id in take_ids:
             take = await takes.get_take(conn, take_id)
-            channels = (await takes.channels_of(conn, [take_id]))[take_id]
-            chosen = _channel(take, channels, "di" if tone else channel)
-            found.append((take, chosen, _excerpt(place, take, channels, chosen, from_frame, to_frame)))
-        document = await _tone(conn, tone)
-    measured = [loudness_and_peak(await asyncio.to_thread(sound_of, excerpt, document)) for _, _, excerpt in found]
+            _check_stretch(from_frame, to_frame, take.rate_hz)
+            chosen = _channel(take, (await takes.channels_of(conn, [take_id]))[take_id], "di" if tone else channel)
+            asked = ExcerptAsked(
+                take_id=take_id, position=chosen.position, from_frame=from_frame, to_frame=to_frame, tone_id=tone
+            )
+            found.append((take, chosen, asked, await excerpt_of(conn, asked, place)))
+    measured = await _measured(desk, [(asked, excerpt) for _, _, asked, excerpt in found])
     gains = matching_gains_db([lufs for lufs, _ in measured], [peak for _, peak in measured])
 
     def heard(take: Take, chosen: TakeChannel, excerpt: "Excerpt") -> StreamedSound:
@@ -89,7 +89,7 @@ async def compared(
                 take_id=take.id, number=take.number, channel=chosen.name, position=chosen.position,
                 **dict(heard(take, chosen, excerpt)), gain_db=round(gain, 3), loudness_lufs=json_ready(lufs, digits=2),
             )
-            for (take, chosen, excerpt), gain, (lufs, _) in zip(found, gains, measured, strict=True)
+            for (take, chosen, _, excerpt), gain, (lufs, _) in zip(found, gains, measured, strict=True)
         ],
     )  # fmt: skip
 
@@ -101,33 +101,43 @@ async def compared(
 async def through(
     take_id: UUID, position: int, tone_id: UUID, stretch_from: From, stretch_to: To,
     from_frame: Annotated[int, Query(ge=0, le=1 << 40)], frames: Annotated[int, Query(ge=1, le=LONGEST_PIECE_FRAMES)],
-    pool: Pool, place: Place,
+    pool: Pool, place: Place, desk: Works,
 ) -> Response:  # fmt: skip
     """Frames of a stretch of one channel through a tone, counted from the stretch's first; silent beyond its end."""
-    from fatsignal.acts.excerpt import sound_of
+    from fatsignal.acts.excerpt import kept_excerpt, piece_of_kept
 
+    asked = ExcerptAsked(
+        take_id=take_id, position=position, from_frame=stretch_from, to_frame=stretch_to, tone_id=tone_id
+    )
     async with pool.connection() as conn:
-        take = await takes.get_take(conn, take_id)
-        channels = (await takes.channels_of(conn, [take_id]))[take_id]
-        chosen = next((each for each in channels if each.position == position), None)
-        if chosen is None:
-            raise NotFound("channel", position)
-        document = await _tone(conn, tone_id)
-    excerpt = _excerpt(place, take, channels, chosen, stretch_from, stretch_to)
-    clip = await asyncio.to_thread(sound_of, excerpt, document)
-    piece = clip.channel(0)[from_frame : from_frame + frames]
-    return floats(np.concatenate((piece, np.zeros(frames - len(piece)))), lasting=False)
+        _check_stretch(stretch_from, stretch_to, (await takes.get_take(conn, take_id)).rate_hz)
+        excerpt = await excerpt_of(conn, asked, place)
+    kept = kept_excerpt(place.excerpts_folder, await asyncio.to_thread(excerpt.fingerprint))
+    piece = await asyncio.to_thread(piece_of_kept, kept, from_frame, frames)
+    if piece is None:
+        # Never computed, or forgotten since.
+        await _measured(desk, [(asked, excerpt)], anew=True)
+        piece = await asyncio.to_thread(piece_of_kept, kept, from_frame, frames)
+    if piece is None:
+        raise WorkFailed("what went through the tone is not kept: make room in the data folder and listen again")
+    return floats(piece, lasting=False)
 
 
-def _excerpt(
-    place: Place, take: Take, channels: list[TakeChannel], chosen: TakeChannel, from_frame: int, to_frame: int
-) -> "Excerpt":
-    from fatsignal.acts.excerpt import Excerpt
+async def _measured(
+    desk: WorkDesk, found: "Sequence[tuple[ExcerptAsked, Excerpt]]", *, anew: bool = False
+) -> list[tuple[float | None, float | None]]:
+    """Loudness and true peak of each (None: silence), by a worker, which keeps what goes through a tone."""
+    prints = await asyncio.to_thread(lambda: [excerpt.fingerprint() for _, excerpt in found])
+    work = await desk.ask(
+        kind=COMPARISON_KIND, fingerprint=hashlib.sha256(" ".join(prints).encode()).hexdigest(),
+        work_input=ComparisonInput(excerpts=[asked for asked, _ in found]).model_dump(mode="json"), anew=anew,
+    )  # fmt: skip
+    return [(each["loudness_lufs"], each["peak_dbtp"]) for each in await desk.result(work)]
 
-    if not 0 < to_frame - from_frame <= LONGEST_S * take.rate_hz:
+
+def _check_stretch(from_frame: int, to_frame: int, rate_hz: int) -> None:
+    if not 0 < to_frame - from_frame <= LONGEST_S * rate_hz:
         raise SettingRefused(f"a stretch to compare lasts up to {LONGEST_S:.0f} s and ends after it begins")
-    recorded = material_of_take(take, channels, place.sessions_folder)
-    return Excerpt(recorded, Wanted.exactly(chosen.key), Window(from_frame, to_frame))
 
 
 def _channel(take: Take, channels: list[TakeChannel], wanted: str | None) -> TakeChannel:
@@ -140,9 +150,3 @@ def _channel(take: Take, channels: list[TakeChannel], wanted: str | None) -> Tak
     else:
         chosen = find(channels, Wanted(HEARD_FIRST, wanted))
     return chosen or channels[0]
-
-
-async def _tone(conn: Connection, tone_id: UUID | None) -> "Tone | None":
-    from fatsignal.core.tone.document import Tone
-
-    return Tone.model_validate((await tones.get_revision(conn, tone_id)).document) if tone_id else None

@@ -1,7 +1,5 @@
 """What is heard: cues with their strips, the blend they start from, how each part is heard, standing by."""
 
-import asyncio
-from functools import lru_cache
 from uuid import UUID
 
 from fastapi import APIRouter, Response
@@ -12,15 +10,15 @@ from fatsignal.acts.audio_interface import interface_now
 from fatsignal.core.cue.mix import CueMix
 from fatsignal.core.cue.monitoring import Monitoring
 from fatsignal.core.timing.monitor_path import MonitorDelay, monitor_delay
-from fatsignal.core.tone.document import Tone
 from fatsignal.errors import NotFound, SettingRefused
+from fatsignal.jobs.kinds.curves import LATENCY_KIND
 from fatsignal.rig.interface import NAME
 from fatsignal.rig.setup import RigSetup
 from fatsignal.store import backings, cues, history, interfaces, parts, sessions, tones
 from fatsignal.store.cues import StoredCue
 from fatsignal.store.database import Connection
 from fatsignal.store.parts import Part
-from fatsignal.web.context import Place, TheDesk, Transaction
+from fatsignal.web.context import Place, Pool, TheDesk, Transaction, Works
 
 router = APIRouter(prefix="/api", tags=["cues"])
 
@@ -125,16 +123,24 @@ async def set_blend(session_id: UUID, blend: CueMix, conn: Transaction) -> CueMi
 
 
 @router.get("/parts/{part_id}/monitoring")
-async def monitoring(part_id: UUID, conn: Transaction) -> MonitoringView:
+async def monitoring(part_id: UUID, pool: Pool, desk: Works) -> MonitoringView:
     """How a part is heard while it is played."""
-    part = await parts.get_part(conn, part_id)
-    session = await sessions.get_session(conn, part.session_id)
-    settings, rig = Monitoring.model_validate(part.monitoring), RigSetup.model_validate(part.rig)
-    tone = await tones.get_revision(conn, settings.tone_revision_id) if settings.tone_revision_id else None
+    async with pool.connection() as conn:
+        part = await parts.get_part(conn, part_id)
+        session = await sessions.get_session(conn, part.session_id)
+        settings, rig = Monitoring.model_validate(part.monitoring), RigSetup.model_validate(part.rig)
+        tone = await tones.get_revision(conn, settings.tone_revision_id) if settings.tone_revision_id else None
+        interface = await interface_now(conn)
+        offset = await interfaces.get_offset(conn, NAME, rate_hz=session.rate_hz, buffer_frames=interface.buffer_frames)
     delay = None
     if settings.hear != "nothing" and settings.when != "never":
-        document = Tone.model_validate(tone.document).model_dump_json() if tone and settings.hear == "tone" else ""
-        delay = await _delay(conn, document, rate_hz=session.rate_hz)
+        chain_frames = 0
+        if tone and settings.hear == "tone":
+            chain_frames = await desk.computed(LATENCY_KIND, {"document": tone.document, "rate_hz": session.rate_hz})
+        delay = monitor_delay(
+            offset.offset_frames if offset else interface.round_trip_frames(), buffer_frames=interface.buffer_frames,
+            chain_frames=chain_frames, rate_hz=session.rate_hz, measured=offset is not None,
+        )  # fmt: skip
     return MonitoringView(
         part_id=part_id, settings=settings, channels=[name for name, _ in rig.inputs], has_di=rig.di is not None,
         tone_name=tone.name if tone else None, delay=delay,
@@ -143,26 +149,27 @@ async def monitoring(part_id: UUID, conn: Transaction) -> MonitoringView:
 
 @router.put("/parts/{part_id}/monitoring")
 async def set_monitoring(
-    part_id: UUID, settings: Monitoring, conn: Transaction, place: Place, desk: TheDesk
+    part_id: UUID, settings: Monitoring, pool: Pool, place: Place, desk: TheDesk, works: Works
 ) -> MonitoringView:
     """Where a part is heard from, and when; whether the tone goes to disk too."""
-    part = await parts.get_part(conn, part_id)
-    rig = RigSetup.model_validate(part.rig)
-    if (settings.hear == "tone" or settings.print_sim) and rig.di is None:
-        raise SettingRefused("a tone is heard through the DI, and this rig keeps none: switch the DI on in Rig")
-    if (settings.hear == "tone" or settings.print_sim) and settings.tone_revision_id is None:
-        raise SettingRefused("choose the tone to play through")
-    if settings.tone_revision_id is not None:
-        await tones.get_revision(conn, settings.tone_revision_id)
-    if settings.channel is not None and settings.channel not in [name for name, _ in rig.inputs]:
-        raise NotFound("channel", settings.channel)
-    scope: history.Scope = {"part": [part_id]}
-    says = f"{part.name}: how it is heard changed"
-    async with history.act(conn, part.session_id, kind="monitoring", says=says, scope=scope, subject=str(part_id)):
-        await parts.set_monitoring(conn, part_id, settings.model_dump(mode="json"))
-    if desk.standing_by:
-        await _stand_by(conn, part.session_id, place, desk)
-    return await monitoring(part_id, conn)
+    async with pool.connection() as conn:
+        part = await parts.get_part(conn, part_id)
+        rig = RigSetup.model_validate(part.rig)
+        if (settings.hear == "tone" or settings.print_sim) and rig.di is None:
+            raise SettingRefused("a tone is heard through the DI, and this rig keeps none: switch the DI on in Rig")
+        if (settings.hear == "tone" or settings.print_sim) and settings.tone_revision_id is None:
+            raise SettingRefused("choose the tone to play through")
+        if settings.tone_revision_id is not None:
+            await tones.get_revision(conn, settings.tone_revision_id)
+        if settings.channel is not None and settings.channel not in [name for name, _ in rig.inputs]:
+            raise NotFound("channel", settings.channel)
+        scope: history.Scope = {"part": [part_id]}
+        says = f"{part.name}: how it is heard changed"
+        async with history.act(conn, part.session_id, kind="monitoring", says=says, scope=scope, subject=str(part_id)):
+            await parts.set_monitoring(conn, part_id, settings.model_dump(mode="json"))
+        if desk.standing_by:
+            await _stand_by(conn, part.session_id, place, desk)
+    return await monitoring(part_id, pool, works)
 
 
 @router.post("/sessions/{session_id}/standby", status_code=204)
@@ -197,23 +204,6 @@ async def _tell_engine(conn: Connection, session_id: UUID, desk: TheDesk) -> Non
     from fatsignal.acts.overdub_tracks import cues_of
 
     await desk.set_cues(session_id, await cues_of(conn, session_id))
-
-
-async def _delay(conn: Connection, tone_json: str, *, rate_hz: int) -> MonitorDelay:
-    interface = await interface_now(conn)
-    found = await interfaces.get_offset(conn, NAME, rate_hz=rate_hz, buffer_frames=interface.buffer_frames)
-    chain_frames = await asyncio.to_thread(_chain_frames, tone_json, rate_hz) if tone_json else 0
-    return monitor_delay(
-        found.offset_frames if found else interface.round_trip_frames(), buffer_frames=interface.buffer_frames,
-        chain_frames=chain_frames, rate_hz=rate_hz, measured=found is not None,
-    )  # fmt: skip
-
-
-@lru_cache(maxsize=64)
-def _chain_frames(tone_json: str, rate_hz: int) -> int:
-    from fatsignal.core.tone.chain import ToneChain
-
-    return ToneChain(Tone.model_validate_json(tone_json), rate_hz=rate_hz).latency_frames
 
 
 async def _strips(conn: Connection, session_id: UUID) -> list[StripName]:

@@ -1,27 +1,23 @@
-"""Hand-over: chosen channels and prints in one ZIP."""
+"""Hand-over: chosen channels and prints in one ZIP, which a worker makes."""
 
-from typing import Annotated, Literal
+import asyncio
+from datetime import datetime
 from uuid import UUID
 
-from fastapi import APIRouter, Query, Response
-from fastapi.responses import StreamingResponse
-from pydantic import BaseModel
+from fastapi import APIRouter, Response
+from fastapi.responses import FileResponse
+from pydantic import BaseModel, Field
 
-from fatsignal.acts.materials import material_of_print, material_of_take
-from fatsignal.core.material.channels import RecordedKind, Wanted
-from fatsignal.errors import SettingRefused
-from fatsignal.files.names import channel_name, file_name, take_stem
-from fatsignal.store import parts, prints, sessions, takes
-from fatsignal.store.database import Connection
+from fatsignal.acts.hand_over import OfTake, ParcelAsked, parcel_of, what_there_is
+from fatsignal.core.material.channels import RecordedKind
+from fatsignal.errors import NotFound
+from fatsignal.files.names import file_name
+from fatsignal.jobs.kinds.parcels import PARCEL_KIND, parcel_file
+from fatsignal.store import sessions, works
 from fatsignal.store.sessions import Session
+from fatsignal.store.works import Work, WorkState
 from fatsignal.web.answers import answer_beside
-from fatsignal.web.context import Place, Transaction
-
-_RECORDED = {
-    "di": "Recorded dry.",
-    "mic": "Recorded from the amp.",
-    "sim": "The tone that was heard while it was played, printed with it.",
-}
+from fatsignal.web.context import Place, Pool, Transaction, Works
 
 router = APIRouter(prefix="/api/sessions/{session_id}", tags=["hand-over"])
 
@@ -38,93 +34,106 @@ class HandOverItem(BaseModel):
     last_bar: int
 
 
+class ParcelView(BaseModel):
+    """A ZIP that was asked for; `bytes` is known when it is done."""
+
+    id: UUID
+    state: WorkState
+    progress: float
+    problem: str
+    files: int
+    bytes: int | None
+    asked_at: datetime
+    form: str = Field(description='What the files are: "WAV, 24-bit, all from zero".')
+    url: str
+
+
 @router.get("/hand-over", response_model=list[HandOverItem])
-async def what_there_is(session_id: UUID, conn: Transaction) -> Response:
+async def all_items(session_id: UUID, pool: Pool) -> Response:
     """All channels of takes that are not in the bin, and all finished prints."""
-    session = await sessions.get_session(conn, session_id)
-    material = await _material(conn, session_id)
-    return await answer_beside(list[HandOverItem], lambda: _items(session, material))
+    async with pool.connection() as conn:
+        session = await sessions.get_session(conn, session_id)
+        found = await what_there_is(conn, session_id)
+    return await answer_beside(list[HandOverItem], lambda: _items(session, found))
 
 
-def _items(session: Session, material: "list[_OfTake]") -> list[HandOverItem]:
-    found = []
-    for take, part_name, channels, ready in material:
-        stem = take_stem(part_name, take.number)
+def _items(session: Session, found: list[OfTake]) -> list[HandOverItem]:
+    items = []
+    for of_take in found:
+        take = of_take.take
         bars = (
             session.tempo.bar_beat_at(take.used.from_frame)[0],
             session.tempo.bar_beat_at(take.used.to_frame - 1)[0],
         )
-        entries = [(f"channel-{take.id}-{c.position}", channel_name(stem, c.name), c.kind) for c in channels]
-        entries += [(f"print-{p.id}", f"{stem} - {p.tone_name} r{p.tone_revision}", "sim") for p in ready]
-        found += [
+        items += [
             HandOverItem(
                 key=key, take_id=take.id, name=name, kind=kind,
                 seconds=take.frames / take.rate_hz, first_bar=bars[0], last_bar=bars[1],
             )
-            for key, name, kind in entries
+            for key, name, kind in of_take.names()
         ]  # fmt: skip
-    return found
+    return items
 
 
-@router.get("/hand-over.zip", response_class=StreamingResponse)
-async def hand_over(
-    session_id: UUID,
-    conn: Transaction,
-    place: Place,
-    item: Annotated[list[str], Query(max_length=500)],
-    kind: Literal["wav", "flac"] = "wav",
-    depth: Literal["16", "24", "32f"] = "24",
-    start: Literal["song", "own"] = "song",
-) -> StreamingResponse:
-    """The chosen items, aligned and named, as a ZIP of open files."""
-    from fatsignal.acts.hand_over import Item, stream_zip
-
-    session = await sessions.get_session(conn, session_id)
-    chosen = set(item)
-    items = []
-    for take, part_name, channels, ready in await _material(conn, session_id):
-        stem = take_stem(part_name, take.number)
-        recorded = material_of_take(take, channels, place.sessions_folder)
-        for channel in channels:
-            if (key := f"channel-{take.id}-{channel.position}") in chosen:
-                chosen.discard(key)
-                name = channel_name(stem, channel.name)
-                items.append(
-                    Item(recorded, Wanted.exactly(channel.key), name, take.recorded_at, _RECORDED[channel.kind])
-                )
-        for print_ in ready:
-            if (key := f"print-{print_.id}") in chosen:
-                chosen.discard(key)
-                name = f"{stem} - {print_.tone_name} r{print_.tone_revision}"
-                says = f"Re-amped through {print_.tone_name}, revision {print_.tone_revision}."
-                printed = material_of_print(
-                    print_, first_frame=take.from_frame, rate_hz=take.rate_hz, sessions_folder=place.sessions_folder
-                )
-                items.append(Item(printed, Wanted(), name, take.recorded_at, says))
-    if chosen:
-        raise SettingRefused(f"{len(chosen)} of the chosen things are not there any more: reload the page")
-    pieces = stream_zip(session, items, kind=kind, depth=depth, start=start)
-    return StreamingResponse(
-        pieces,
-        media_type="application/zip",
-        headers={"Content-Disposition": f'attachment; filename="{_ascii(file_name(session.name))}.zip"'},
-    )
-
-
-_OfTake = tuple[takes.Take, str, list[takes.TakeChannel], list[prints.Print]]
-
-
-async def _material(conn: Connection, session_id: UUID) -> list[_OfTake]:
+@router.get("/parcels")
+async def parcels(session_id: UUID, conn: Transaction) -> list[ParcelView]:
+    """The ZIPs that are being made, can be saved, or failed; the newest first."""
     await sessions.get_session(conn, session_id)
-    found = await takes.list_kept(conn, session_id)
-    channels = await takes.channels_of(conn, [take.id for take in found])
-    names = {part.id: part.name for part in await parts.list_parts(conn, session_id)}
-    ready: dict[UUID, list[prints.Print]] = {}
-    for print_ in await prints.list_prints(conn, session_id):
-        if print_.state == "ready":
-            ready.setdefault(print_.material_id, []).append(print_)
-    return [(take, names[take.part_id], channels[take.id], ready.get(take.id, [])) for take in found]
+    return [_view(each) for each in await works.list_works(conn, kind=PARCEL_KIND, session_id=session_id)]
 
 
-def _ascii(name: str) -> str:
-    return name.encode("ascii", "replace").decode().replace('"', "")
+@router.post("/parcels", status_code=201)
+async def make(session_id: UUID, asked: ParcelAsked, pool: Pool, place: Place, desk: Works) -> ParcelView:
+    """Make a ZIP of the chosen items, aligned and named; one that was made before is there at once."""
+    async with pool.connection() as conn:
+        parcel = await parcel_of(conn, session_id, asked, place.sessions_folder)
+    await asyncio.to_thread(parcel.check)
+    work_input, fingerprint = asked.model_dump(mode="json"), parcel.fingerprint()
+    work = await desk.ask(kind=PARCEL_KIND, fingerprint=fingerprint, session_id=session_id, work_input=work_input)
+    if work.state == "done" and not parcel_file(place, work.id).exists():
+        work = await desk.ask(
+            kind=PARCEL_KIND, fingerprint=fingerprint, session_id=session_id, work_input=work_input, anew=True
+        )
+    return _view(work)
+
+
+@router.delete("/parcels/{parcel_id}", status_code=204)
+async def stop(session_id: UUID, parcel_id: UUID, conn: Transaction) -> Response:
+    """Make it no further."""
+    await _parcel(conn, session_id, parcel_id)
+    await works.stop(conn, parcel_id)
+    return Response(status_code=204)
+
+
+@router.get(
+    "/parcels/{parcel_id}.zip", response_class=FileResponse, responses={200: {"content": {"application/zip": {}}}}
+)
+async def save(session_id: UUID, parcel_id: UUID, conn: Transaction, place: Place) -> FileResponse:
+    """A ZIP that is done."""
+    session = await sessions.get_session(conn, session_id)
+    await _parcel(conn, session_id, parcel_id)
+    path = parcel_file(place, parcel_id)
+    if not path.exists():
+        raise NotFound("ZIP; make it again", parcel_id)
+    return FileResponse(path, media_type="application/zip", filename=f"{file_name(session.name)}.zip")
+
+
+async def _parcel(conn: Transaction, session_id: UUID, parcel_id: UUID) -> Work:
+    work = await works.get_work(conn, parcel_id)
+    if work.kind != PARCEL_KIND or work.session_id != session_id:
+        raise NotFound("ZIP of this session", parcel_id)
+    return work
+
+
+_STARTS = {"song": "all from zero", "own": "as recorded"}
+
+
+def _view(work: Work) -> ParcelView:
+    asked = ParcelAsked.model_validate(work.input)
+    bits = "32-bit float" if asked.depth == "32f" else f"{asked.depth}-bit"
+    return ParcelView(
+        id=work.id, state=work.state, progress=work.progress, problem=work.problem, files=len(asked.items),
+        bytes=work.result["bytes"] if work.result else None, asked_at=work.asked_at,
+        form=f"{asked.kind.upper()}, {bits}, {_STARTS[asked.start]}",
+        url=f"/api/sessions/{work.session_id}/parcels/{work.id}.zip",
+    )  # fmt: skip

@@ -1,6 +1,5 @@
 """Parts and their rigs: add, copy, arm, name, and the values of both cords."""
 
-import asyncio
 from contextlib import AbstractAsyncContextManager
 from typing import Any, Literal
 from uuid import UUID
@@ -15,14 +14,15 @@ from fatsignal.core.mics.microphone import MIC_KINDS, MicKind
 from fatsignal.core.mics.speakers import SPEAKERS
 from fatsignal.core.pitch.chords import Shape, check_shape, parse_frets
 from fatsignal.core.pitch.notes import note_name
-from fatsignal.errors import ConfirmationRequired, SettingRefused
+from fatsignal.errors import ConfirmationRequired, NotFound, RollRefused, SettingRefused
+from fatsignal.jobs.kinds.signal_paths import SIGNAL_PATH_KIND
 from fatsignal.rig.interface import INPUTS as INTERFACE_INPUTS
 from fatsignal.rig.path_report import ChannelFigures, EarPath, LoadCurve, PathWarning
 from fatsignal.rig.setup import AmpUse, RigSetup, check_inputs, standard_rig
 from fatsignal.store import history, kits, parts, sessions
 from fatsignal.store.database import Connection
 from fatsignal.store.parts import Part
-from fatsignal.web.context import Transaction
+from fatsignal.web.context import Pool, TheDesk, Transaction, Works
 from fatsignal.web.revisions import IfMatch, check_revision, revision_of
 from fatsignal.web.views.parts import ChordView, PartView, part_view
 
@@ -216,6 +216,23 @@ async def add_part(session_id: UUID, new: NewPart, conn: Transaction) -> PartVie
     return part_view(part)
 
 
+@router.delete("/sessions/{session_id}/parts/{part_id}", status_code=204)
+async def remove(session_id: UUID, part_id: UUID, conn: Transaction, desk: TheDesk) -> Response:
+    """Remove a part with which nothing was recorded or measured yet."""
+    part = await parts.get_part(conn, part_id)
+    if part.session_id != session_id:
+        raise NotFound("part of this session", part_id)
+    if desk.rolling is not None:
+        raise RollRefused(f"something rolls: stop it before {part.name} is removed")
+    async with history.act(conn, session_id, kind="remove part", says=f"{part.name} removed", scope={"part": None}):
+        if await history.holds_something(conn, "part", part_id):
+            raise SettingRefused(
+                f"{part.name} holds what was recorded or measured with it, and stays: arm another part to leave it be"
+            )
+        await parts.remove_part(conn, part_id)
+    return Response(status_code=204)
+
+
 @router.put("/parts/{part_id}/name")
 async def rename(part_id: UUID, new: NewName, conn: Transaction) -> PartView:
     """Give a part another name; folders of its takes keep theirs."""
@@ -244,42 +261,43 @@ async def disarm(session_id: UUID, part_id: UUID, conn: Transaction) -> Response
 
 
 @router.get("/parts/{part_id}/rig")
-async def rig(part_id: UUID, conn: Transaction) -> RigView:
+async def rig(part_id: UUID, pool: Pool, desk: Works) -> RigView:
     """Both cords of a part, and what they do to the signal."""
-    part = await parts.get_part(conn, part_id)
-    return await _rig_view(conn, part)
+    return await _rig_view(pool, desk, part_id)
 
 
 @router.put("/parts/{part_id}/rig")
-async def set_rig(part_id: UUID, new: NewRig, conn: Transaction, seen: IfMatch = None) -> RigView:
+async def set_rig(part_id: UUID, new: NewRig, pool: Pool, desk: Works, seen: IfMatch = None) -> RigView:
     """Change values of a rig. Channels that would share an input are asked about first (409)."""
-    part = await parts.get_part(conn, part_id)
-    clashes = check_inputs([(part.name, new.rig)], inputs=INTERFACE_INPUTS)
-    if clashes:
-        raise SettingRefused(clashes[0])
-    if not new.inputs_shared:
-        await ask_about_inputs(conn, part, new.rig)
-    async with _rig_act(conn, part, f"{part.name}: rig changed"):
-        # Read again: acts of a session come one after the other, and another may just have changed it.
-        now = await parts.get_part(conn, part_id)
-        check_revision(seen, revision_of(now.rig), what=f"the rig of {part.name}")
-        await parts.set_rig(conn, part_id, new.rig.model_dump(mode="json"))
-    return await _rig_view(conn, await parts.get_part(conn, part_id))
+    async with pool.connection() as conn:
+        part = await parts.get_part(conn, part_id)
+        clashes = check_inputs([(part.name, new.rig)], inputs=INTERFACE_INPUTS)
+        if clashes:
+            raise SettingRefused(clashes[0])
+        if not new.inputs_shared:
+            await ask_about_inputs(conn, part, new.rig)
+        async with _rig_act(conn, part, f"{part.name}: rig changed"):
+            # Read again: acts of a session come one after the other, and another may just have changed it.
+            now = await parts.get_part(conn, part_id)
+            check_revision(seen, revision_of(now.rig), what=f"the rig of {part.name}")
+            await parts.set_rig(conn, part_id, new.rig.model_dump(mode="json"))
+    return await _rig_view(pool, desk, part_id)
 
 
 @router.post("/parts/{part_id}/turn")
-async def turn(part_id: UUID, wanted: Turn, conn: Transaction) -> RigView:
+async def turn(part_id: UUID, wanted: Turn, pool: Pool, desk: Works) -> RigView:
     """Turn one input's gain, as far as it goes."""
-    part = await parts.get_part(conn, part_id)
-    if not (await interface_now(conn)).gains_can_be_set:
-        raise SettingRefused("this interface's gains are turned by hand: turn the knob, then check again")
-    async with _rig_act(conn, part, f"{part.name}, {wanted.channel}: gain turned"):
-        rig_now = RigSetup.model_validate((await parts.get_part(conn, part_id)).rig)
-        turned = rig_now.turned(wanted.channel, wanted.by_db)
-        if turned is None:
-            raise SettingRefused(f"{part.name} has no channel {wanted.channel}")
-        await parts.set_rig(conn, part_id, turned.model_dump(mode="json"))
-    return await _rig_view(conn, await parts.get_part(conn, part_id))
+    async with pool.connection() as conn:
+        part = await parts.get_part(conn, part_id)
+        if not (await interface_now(conn)).gains_can_be_set:
+            raise SettingRefused("this interface's gains are turned by hand: turn the knob, then check again")
+        async with _rig_act(conn, part, f"{part.name}, {wanted.channel}: gain turned"):
+            rig_now = RigSetup.model_validate((await parts.get_part(conn, part_id)).rig)
+            turned = rig_now.turned(wanted.channel, wanted.by_db)
+            if turned is None:
+                raise SettingRefused(f"{part.name} has no channel {wanted.channel}")
+            await parts.set_rig(conn, part_id, turned.model_dump(mode="json"))
+    return await _rig_view(pool, desk, part_id)
 
 
 def _rig_act(conn: Connection, part: Part, says: str) -> AbstractAsyncContextManager[history.Acting]:
@@ -317,23 +335,23 @@ async def ask_about_inputs(conn: Connection, part: Part, rig_now: RigSetup) -> N
         raise ConfirmationRequired(clashes[0])
 
 
-async def _rig_view(conn: Connection, part: Part) -> RigView:
-    from fatsignal.rig.path import walk
-
-    session = await sessions.get_session(conn, part.session_id)
-    interface = await interface_now(conn)
+async def _rig_view(pool: Pool, desk: Works, part_id: UUID) -> RigView:
+    async with pool.connection() as conn:
+        part = await parts.get_part(conn, part_id)
+        session = await sessions.get_session(conn, part.session_id)
+        interface = await interface_now(conn)
     rig_now = RigSetup.model_validate(part.rig)
-    path = await asyncio.to_thread(walk, rig_now, interface, rate_hz=session.rate_hz)
+    path = await desk.computed(
+        SIGNAL_PATH_KIND,
+        {
+            "rig": rig_now.model_dump(mode="json"), "interface": interface.model_dump(mode="json"),
+            "rate_hz": session.rate_hz,
+        },
+    )  # fmt: skip
     return RigView(
-        part_id=part.id,
-        rig=rig_now,
-        revision=revision_of(part.rig),
-        open_notes=[note_name(note) for note in rig_now.open_notes],
-        channels=path.channels,
-        curve=path.curve,
-        ears=path.ears,
-        warnings=path.warnings,
-    )
+        part_id=part.id, rig=rig_now, revision=revision_of(part.rig),
+        open_notes=[note_name(note) for note in rig_now.open_notes], **path,
+    )  # fmt: skip
 
 
 def _said(name: str) -> str:

@@ -2,19 +2,18 @@
 
 import json
 from datetime import datetime
-from typing import Any, Literal
-from uuid import UUID
+from typing import Annotated, Any, Literal
+from uuid import UUID, uuid4
 
-from fastapi import APIRouter, Body, Request, Response
+from fastapi import APIRouter, Body, Query, Response
 from pydantic import BaseModel, Field
 
-import fatsignal
 from fatsignal.acts.find_material import find_material
 from fatsignal.acts.materials import material_of_print, material_of_take
 from fatsignal.core.material.channels import HEARD_FIRST, RecordedKind, Wanted, first_of
 from fatsignal.errors import ToneRefused
 from fatsignal.jobs.kinds.curves import CURVES_KIND
-from fatsignal.store import parts, prints, takes, tones, works
+from fatsignal.store import history, parts, prints, sessions, takes, tones, works
 from fatsignal.web.context import Place, Pool, Transaction, Works
 from fatsignal.web.sounds import StreamedSound, streamed
 from fatsignal.web.views.prints import PrintView, prints_of
@@ -88,7 +87,9 @@ async def all_tones(conn: Transaction) -> list[ToneView]:
 
 @router.post("/tones", status_code=201)
 async def keep_tone(
-    request: Request, conn: Transaction, document: dict[str, Any] = Body(description="A tone document.")
+    conn: Transaction,
+    document: Annotated[dict[str, Any], Body(description="A tone document.")],
+    session_id: Annotated[UUID | None, Query(description="In whose history it is an act, to be undone.")] = None,
 ) -> ToneView:
     """Keep a tone; under a name that exists it becomes a new revision."""
     from fatsignal.core.tone.document import LARGEST_DOCUMENT_BYTES, parse_tone
@@ -96,7 +97,15 @@ async def keep_tone(
     size = len(json.dumps(document))
     if size > LARGEST_DOCUMENT_BYTES:
         raise ToneRefused(f"this tone document has {size} bytes; at most {LARGEST_DOCUMENT_BYTES} are read")
-    return _tone_view(await tones.keep_tone(conn, parse_tone(document)))
+    tone = parse_tone(document)
+    if session_id is None:
+        return _tone_view(await tones.keep_tone(conn, tone))
+    await sessions.get_session(conn, session_id)
+    tone_id, revision_id = uuid4(), uuid4()
+    scope: history.Scope = {"tone": [tone_id], "tone_revision": [revision_id]}
+    async with history.act(conn, session_id, kind="keep tone", says=f"tone {tone.name} kept", scope=scope):
+        kept = await tones.keep_tone(conn, tone, tone_id=tone_id, revision_id=revision_id)
+    return _tone_view(kept)
 
 
 @router.get("/tones/schema")
@@ -112,11 +121,8 @@ async def strip(revision_id: UUID, pool: Pool, desk: Works) -> list[CurveView]:
     """The tone's blocks in signal order, each with its curve."""
     async with pool.connection() as conn:
         revision = await tones.get_revision(conn, revision_id)
-    work = await desk.ask(
-        kind=CURVES_KIND, fingerprint=f"{fatsignal.__version__} {revision.fingerprint}",
-        work_input={"document": revision.document},
-    )  # fmt: skip
-    return [CurveView.model_validate(curve) for curve in await desk.result(work)]
+    curves = await desk.computed(CURVES_KIND, {"document": revision.document})
+    return [CurveView.model_validate(curve) for curve in curves]
 
 
 @router.get("/sessions/{session_id}/prints")

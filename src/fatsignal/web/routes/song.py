@@ -2,6 +2,7 @@
 
 import asyncio
 import io
+from fractions import Fraction
 from typing import Annotated
 from uuid import UUID, uuid4
 
@@ -15,9 +16,11 @@ from fatsignal.core.timing.click import ClickSettings, render_click
 from fatsignal.core.timing.tempo import LONGEST_SONG_BARS, MeterChange, TempoChange, TempoMap, parse_tempo
 from fatsignal.errors import SettingRefused
 from fatsignal.files.names import file_name
+from fatsignal.jobs.kinds.midi import MIDI_KIND
 from fatsignal.store import history, sections, sessions
-from fatsignal.web.context import Transaction
+from fatsignal.web.context import Place, Pool, Transaction, Works
 from fatsignal.web.revisions import IfMatch
+from fatsignal.web.sound_files import received
 from fatsignal.web.views.sessions import SectionView, SessionView, TempoView, check_song, one_session, tempo_view
 
 router = APIRouter(prefix="/api", tags=["song"])
@@ -202,9 +205,10 @@ async def set_click(session_id: UUID, click: ClickSettings, conn: Transaction) -
 @router.get(
     "/sessions/{session_id}/click.wav", response_class=Response, responses={200: {"content": {"audio/wav": {}}}}
 )
-async def click(session_id: UUID, from_frame: Frame, to_frame: Frame, conn: Transaction) -> Response:
+async def click(session_id: UUID, from_frame: Frame, to_frame: Frame, pool: Pool) -> Response:
     """The click between two frames, sample-exact, as a WAV."""
-    session = await sessions.get_session(conn, session_id)
+    async with pool.connection() as conn:
+        session = await sessions.get_session(conn, session_id)
     if to_frame - from_frame > _LONGEST_CLICK_S * session.rate_hz:
         raise SettingRefused(f"a click of more than {_LONGEST_CLICK_S} s at once is not rendered: ask for less")
     rendered = await asyncio.to_thread(
@@ -219,12 +223,13 @@ async def click(session_id: UUID, from_frame: Frame, to_frame: Frame, conn: Tran
 @router.get(
     "/sessions/{session_id}/song.mid", response_class=Response, responses={200: {"content": {"audio/midi": {}}}}
 )
-async def write_song(session_id: UUID, conn: Transaction) -> Response:
+async def write_song(session_id: UUID, pool: Pool) -> Response:
     """Tempo map and sections as a Standard MIDI File."""
     from fatsignal.files.midi import write_midi
 
-    session = await sessions.get_session(conn, session_id)
-    found = [section.in_song for section in await sections.list_sections(conn, session_id)]
+    async with pool.connection() as conn:
+        session = await sessions.get_session(conn, session_id)
+        found = [section.in_song for section in await sections.list_sections(conn, session_id)]
     data = await asyncio.to_thread(write_midi, session.tempo, found, name=session.name, song_bars=session.song_bars)
     ascii_name = file_name(session.name).encode("ascii", "ignore").decode().strip() or "song"
     return Response(
@@ -233,20 +238,19 @@ async def write_song(session_id: UUID, conn: Transaction) -> Response:
 
 
 @router.post("/sessions/{session_id}/song.mid")
-async def read_song(session_id: UUID, file: UploadFile, conn: Transaction) -> MidiProposal:
+async def read_song(session_id: UUID, file: UploadFile, pool: Pool, place: Place, desk: Works) -> MidiProposal:
     """Read tempo map and sections from a Standard MIDI File, as a proposal."""
-    from fatsignal.files.midi import LARGEST_BYTES, read_midi
-
-    session = await sessions.get_session(conn, session_id)
-    data = await file.read(LARGEST_BYTES + 1)
-    found = await asyncio.to_thread(
-        read_midi, data, shown_name=file.filename or "the file", rate_hz=session.rate_hz,
-        bar_one_frame=session.bar_one_frame,
-    )  # fmt: skip
+    async with pool.connection() as conn:
+        session = await sessions.get_session(conn, session_id)
+    async with received([file], place.uploads_folder, largest_bytes=place.largest_upload_bytes) as upload:
+        (one,) = upload.files
+        asked = {
+            "path": str(one.path), "shown_name": one.shown_name, "rate_hz": session.rate_hz,
+            "bar_one_frame": session.bar_one_frame,
+        }  # fmt: skip
+        found = await desk.computed(MIDI_KIND, asked)
+    tempos = [TempoChange(**each | {"bpm": Fraction(each["bpm"])}) for each in found["tempos"]]
     return MidiProposal(
-        tempos=[tempo_view(change) for change in found.tempo.tempos],
-        meters=list(found.tempo.meters),
-        song_bars=found.song_bars,
-        sections=[SectionView.model_validate(section) for section in found.sections],
-        remarks=found.remarks,
-    )
+        tempos=[tempo_view(change) for change in tempos], meters=found["meters"], song_bars=found["song_bars"],
+        sections=found["sections"], remarks=found["remarks"],
+    )  # fmt: skip

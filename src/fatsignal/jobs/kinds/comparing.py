@@ -1,0 +1,86 @@
+"""Comparisons: takes at one stretch of the song, each measured there, dry or through a tone."""
+
+from typing import TYPE_CHECKING, Any
+from uuid import UUID
+
+from pydantic import BaseModel
+
+from fatsignal.config import Settings
+from fatsignal.jobs.kind import PROMPT, Tell, WorkKind
+from fatsignal.store.database import Connection
+from fatsignal.store.works import Work
+
+if TYPE_CHECKING:
+    from fatsignal.acts.excerpt import Excerpt
+
+COMPARISON_KIND = "comparison"
+_REMEMBERED = 300
+
+
+class ExcerptAsked(BaseModel):
+    """A stretch of one channel of a take, through a revision of a tone where one is named."""
+
+    take_id: UUID
+    position: int
+    from_frame: int
+    to_frame: int
+    tone_id: UUID | None = None
+
+
+class ComparisonInput(BaseModel):
+    excerpts: list[ExcerptAsked]
+
+
+async def excerpt_of(conn: Connection, asked: ExcerptAsked, place: Settings) -> "Excerpt":
+    """What is to be heard, found in the database.
+
+    Raises
+    ------
+    NotFound
+        If the take, the channel or the tone is not there.
+    """
+    from fatsignal.acts.excerpt import Excerpt
+    from fatsignal.acts.materials import material_of_take
+    from fatsignal.core.material.channels import Wanted
+    from fatsignal.core.takes.windows import Window
+    from fatsignal.core.tone.document import Tone
+    from fatsignal.errors import NotFound
+    from fatsignal.store import takes, tones
+
+    take = await takes.get_take(conn, asked.take_id)
+    channels = (await takes.channels_of(conn, [take.id]))[take.id]
+    chosen = next((each for each in channels if each.position == asked.position), None)
+    if chosen is None:
+        raise NotFound("channel", asked.position)
+    tone = None
+    if asked.tone_id is not None:
+        tone = Tone.model_validate((await tones.get_revision(conn, asked.tone_id)).document)
+    recorded = material_of_take(take, channels, place.sessions_folder)
+    return Excerpt(recorded, Wanted.exactly(chosen.key), Window(asked.from_frame, asked.to_frame), tone)
+
+
+async def _prepare(conn: Connection, work: Work, place: Settings) -> "tuple[list[Excerpt], Settings]":
+    asked = ComparisonInput.model_validate(work.input)
+    return [await excerpt_of(conn, each, place) for each in asked.excerpts], place
+
+
+def _compute(prepared: "tuple[list[Excerpt], Settings]", _: str, tell: Tell) -> Any:
+    from fatsignal.acts.excerpt import loudness_and_peak, sound_of
+    from fatsignal.core.json_values import json_ready
+
+    excerpts, place = prepared
+    found = []
+    for done, excerpt in enumerate(excerpts):
+        tell(done / len(excerpts))
+        lufs, peak_dbtp = loudness_and_peak(sound_of(excerpt, place.excerpts_folder))
+        found.append({"loudness_lufs": lufs, "peak_dbtp": peak_dbtp})
+    return json_ready(found)
+
+
+async def _keep(conn: Connection, prepared: Any, found: Any) -> Any:
+    return found
+
+
+COMPARISON = WorkKind(
+    name=COMPARISON_KIND, queue=PROMPT, prepare=_prepare, compute=_compute, keep=_keep, remembered=_REMEMBERED
+)
