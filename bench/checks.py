@@ -19,9 +19,9 @@ from fatsignal.core.level.level_check import check_levels
 from fatsignal.core.level.noise import measure_noise
 from fatsignal.core.pitch.note_list import list_notes
 from fatsignal.core.pitch.notes import targets_of
+from fatsignal.core.timing.beat_tracking import find_pulse
 from fatsignal.core.timing.click import render_click
 from fatsignal.core.timing.latency import measure_round_trip, ping_train
-from fatsignal.core.timing.pulse import find_pulse
 from fatsignal.engine.measurement_capture import MeasurementCapture
 from fatsignal.engine.orders import ListenOrder
 from fatsignal.rig.check_scenarios import check_tempo, scenario
@@ -29,13 +29,13 @@ from fatsignal.rig.happening import Situation
 from fatsignal.rig.rig_clock import RigClock
 from fatsignal.rig.setup import RigSetup
 from fatsignal.rig.simulated import SimulatedRig
-from fatsignal.rig.source import Block, InputChannel
+from fatsignal.rig.source import Block, InputChannel, InputsOnly
 from fatsignal.rig.system_audio import drum_loop
 
 RATE_HZ, SECONDS, TIMES = 48_000, 30.0, 3
 
 
-class Recorded:
+class Recorded(InputsOnly):
     """Blocks of 256 frames that were played before: what is timed is the listening, not the simulation."""
 
     rate_hz = RATE_HZ

@@ -16,7 +16,7 @@ from playwright.sync_api import sync_playwright
 from websockets.sync.client import connect
 
 from launcher.postgres import Postgres
-from tests.conftest import running_application
+from tests.applications import running_application
 from tests.e2e.conftest import QUIET
 
 MINUTES, BUFFER_FRAMES, TONE = 10.0, 128, "Kiln"

@@ -21,7 +21,7 @@ from fatsignal.rig.setup import standard_rig
 from fatsignal.store import parts, sections, sessions, takes
 from fatsignal.store.database import migrate
 from launcher.postgres import Postgres
-from tests.conftest import running_application
+from tests.applications import running_application
 from tests.e2e.conftest import QUIET
 
 CHANNELS: tuple[tuple[str, RecordedKind], ...] = (("DI", "di"), ("mic A", "mic"), ("mic B", "mic"))

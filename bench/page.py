@@ -24,7 +24,7 @@ from fatsignal.core.song.sections import SongSection
 from fatsignal.core.takes.windows import Window
 from fatsignal.core.timing.tempo import TempoMap
 from launcher.postgres import Postgres
-from tests.conftest import Application, running_application
+from tests.applications import Application, running_application
 from tests.e2e.conftest import QUIET
 
 ROLLED_S = 8

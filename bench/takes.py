@@ -26,7 +26,7 @@ from fatsignal.demo import song
 from fatsignal.engine.events import Event
 from fatsignal.engine.recorder import Recorder
 from fatsignal.files.sound import read_clip
-from fatsignal.rig.source import Block
+from fatsignal.rig.source import Block, InputsOnly
 from tests.engine.sources import order, part, plan
 from tests.engine.test_long_rolls import CHANNELS, PARTS, RIG, Numbered
 
@@ -79,7 +79,7 @@ def checks_of_a_take(folder: Path) -> None:
     print(f"  {'all':34s} {total:5.2f} s, {SECONDS / total:.0f} x real time")
 
 
-class Beforehand:
+class Beforehand(InputsOnly):
     """The blocks of a source, read before the clock starts: what is timed is the engine."""
 
     def __init__(self, source: Numbered) -> None:

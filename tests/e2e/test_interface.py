@@ -42,7 +42,7 @@ def test_from_roll_to_print_to_hand_over(page, application):
     page.get_by_role("button", name="Mark none").click()
     page.get_by_role("button", name=f"All of Baritone {take['number']}").click()
     with page.expect_download() as download:
-        page.get_by_role("link", name="Hand over 4 files").click()
+        page.get_by_role("button", name="Hand over 4 files").click()
     archive = zipfile.ZipFile(io.BytesIO(download.value.path().read_bytes()))
     stem = f"Copper Weather/Baritone {take['number']:02d}"
     files = {}

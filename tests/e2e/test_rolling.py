@@ -6,7 +6,6 @@ import pytest
 import soundfile
 from playwright.sync_api import expect
 
-from tests.conftest import copied_application
 from tests.e2e.conftest import wait_until_ready
 from tests.signals import FS
 
@@ -20,11 +19,9 @@ PLACE = re.compile(r"^\d+\.\d$")
 
 
 @pytest.fixture(scope="module")
-def paced(demonstration, postgres, tmp_path_factory):
+def paced(warm_applications):
     """An application whose rig keeps real time."""
-    data = tmp_path_factory.mktemp("paced") / "data"
-    with copied_application(demonstration, postgres, data, speed=1.0) as app:
-        yield app
+    return warm_applications.get(speed=1.0)
 
 
 @pytest.fixture

@@ -2,7 +2,7 @@
 
 import json
 
-from tests.conftest import Application
+from tests.applications import Application
 
 
 def start_to_roll(app: Application, body: dict, **settings) -> dict:

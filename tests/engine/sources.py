@@ -11,7 +11,7 @@ from fatsignal.core.timing.tempo import TempoMap
 from fatsignal.engine.journal import JOURNAL_NAME, Journal
 from fatsignal.engine.orders import PartOrder, RollOrder
 from fatsignal.rig.setup import InputUse, MicOnRig, RigSetup
-from fatsignal.rig.source import Block, InputChannel
+from fatsignal.rig.source import Block, InputChannel, InputsOnly
 from tests.signals import FS, sine
 
 TEMPO = TempoMap.steady(120, rate_hz=FS)
@@ -23,10 +23,12 @@ class Tones:
 
     rate_hz = FS
     channels = (InputChannel("DI", "di"), InputChannel("mic A", "mic"))
+    outputs = 2
 
     def __init__(self, frames, on_block=None, *, block_frames=512, lost=None):
         self.audio = np.column_stack([0.5 * sine(440, seconds=frames / FS), 0.25 * sine(880, seconds=frames / FS)])
         self.at, self.on_block, self.closed = 0, on_block, False
+        self.played = []
         self.block_frames, self.lost = block_frames, lost or {}
 
     def read_block(self):
@@ -37,11 +39,15 @@ class Tones:
         self.at += self.block_frames
         return Block(block, self.at - self.block_frames) if len(block) else None
 
+    def play(self, samples, at_frame):
+        """Keeps what is played: how far the device's clock was then, from when on it sounds, and the samples."""
+        self.played.append((self.at, at_frame, samples.copy()))
+
     def close(self):
         self.closed = True
 
 
-class Counting:
+class Counting(InputsOnly):
     """As many channels as asked for, whose samples count up: every frame and channel can be told from every other."""
 
     rate_hz = FS

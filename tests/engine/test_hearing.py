@@ -338,3 +338,32 @@ def fetched(connection):
         while piece := connection.recv(1 << 20):
             data += piece
     return data
+
+
+@pytest.mark.parametrize("block_frames", [512, 100])
+def test_phones_on_the_device_hear_the_same_mix_on_its_own_clock(tmp_path, block_frames):
+    """A listener at the interface's outputs hears what one afar hears, as soon as it can sound."""
+    afar, at_hand = uuid4(), uuid4()
+    source = di_source(FS, block_frames)
+    parts = [monitored(tmp_path, hear="interface")]
+    listener = Listener(afar)
+    mix = CueMix(me=Strip(gain_db=-3))
+    cues = [Cue(cue_id=afar, mix=mix), Cue(cue_id=at_hand, mix=mix, outputs=(0, 1))]
+    monitor = Monitor(parts, cues, listener, rate_hz=FS, device=source)
+    drained(LiveChains(source, parts, monitor.hear))
+    assert monitor.listened
+    assert source.played
+    for clock, at_frame, _ in source.played:
+        # It is never told of what would have had to sound already; two blocks are the way in and the way out.
+        assert at_frame >= clock
+        assert at_frame - clock <= block_frames
+    assert [at for _, at, _ in source.played] == [at + 2 * len(block) for at, block in listener.sent[afar]]
+    np.testing.assert_array_equal(np.concatenate([block for _, _, block in source.played]), listener.sound(afar))
+
+
+def test_phones_on_outputs_that_the_device_lacks_are_left_out_and_it_goes_on(tmp_path):
+    source = di_source(FS)
+    parts = [monitored(tmp_path, hear="interface")]
+    monitor = Monitor(parts, [Cue(cue_id=uuid4(), mix=CueMix(), outputs=(2, 3))], None, rate_hz=FS, device=source)
+    drained(LiveChains(source, parts, monitor.hear))
+    assert (source.played, monitor.listened) == ([], False)

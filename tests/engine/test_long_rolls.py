@@ -9,7 +9,7 @@ import pytest
 from fatsignal.core.timing.tempo import TempoMap
 from fatsignal.engine.recorder import Recorder
 from fatsignal.rig.setup import InputUse, MicOnRig, RigSetup
-from fatsignal.rig.source import Block, InputChannel
+from fatsignal.rig.source import Block, InputChannel, InputsOnly
 from tests.engine.sources import order, part, plan, take_file
 from tests.signals import FS
 
@@ -27,7 +27,7 @@ RIG = RigSetup(
 )
 
 
-class Numbered:
+class Numbered(InputsOnly):
     """Each block repeats the same words but for the first: this one is the block's number. A lost one cannot hide."""
 
     rate_hz = FS

@@ -18,7 +18,7 @@ from websockets.sync.client import connect
 
 import launcher.postgres
 from launcher.postgres import Postgres
-from tests.conftest import Application
+from tests.applications import Application
 from tests.engine.applications import engine_pid, start_to_roll, taken
 from tests.signals import FS
 

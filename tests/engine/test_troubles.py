@@ -9,7 +9,7 @@ import pytest
 import soundfile
 from websockets.sync.client import connect
 
-from tests.conftest import Application
+from tests.applications import Application
 from tests.engine.applications import start_to_roll, taken
 from tests.reference.set_clock import SettableClock
 from tests.signals import FS

@@ -7,7 +7,7 @@ import sys
 import pytest
 import soundfile
 
-from tests.conftest import Application
+from tests.applications import Application
 
 
 @pytest.mark.slow

@@ -6,13 +6,19 @@ from scipy.signal import correlate
 
 from fatsignal.core.timing.latency import measure_round_trip, ping_train
 from fatsignal.rig.cabled import CabledInterface
-from fatsignal.rig.interface import SimulatedInterface
+from fatsignal.rig.delayed_source import DelayedSource
+from fatsignal.rig.interface import OUTPUTS, SimulatedInterface
+from fatsignal.rig.multi_rig import MultiRigSource
+from fatsignal.rig.outputs import OutputQueue
 from fatsignal.rig.rig_clock import RigClock
-from fatsignal.rig.source import Duplex
+from fatsignal.rig.setup import RigSetup
+from fatsignal.rig.simulated import Performance, SimulatedRig
+from fatsignal.rig.source import Source
+from tests.engine.sources import TEMPO
 from tests.signals import FS, noise
 
 
-def device(*, block_frames=256, seconds=2.0, **settings) -> Duplex:
+def device(*, block_frames=256, seconds=2.0, **settings) -> Source:
     return CabledInterface(
         rate_hz=FS, interface=SimulatedInterface(**settings), pace=RigClock(0), block_frames=block_frames,
         frames=round(seconds * FS), seed=7,
@@ -20,7 +26,7 @@ def device(*, block_frames=256, seconds=2.0, **settings) -> Duplex:
 
 
 def out(samples):
-    return np.column_stack((samples, np.zeros(len(samples))))
+    return np.column_stack((samples, np.zeros((len(samples), OUTPUTS - 1))))
 
 
 def drained(source):
@@ -81,3 +87,40 @@ def test_without_a_cable_there_is_only_noise(cut):
     cabled = device(**cut)
     cabled.play(out(ping_train(FS)), 0)
     assert np.abs(drained(cabled)).max() < 2e-4
+
+
+def test_several_who_play_on_one_device_sound_together_and_what_comes_too_late_is_left_out():
+    queue = OutputQueue(2)
+    queue.play(np.full((4, 2), 1.0), 2)
+    queue.play(np.full((4, 2), 10.0), 4)
+    np.testing.assert_array_equal(queue.take(5)[:, 0], [0, 0, 1, 1, 11])
+    # The clock is at 5: of what should have begun at 3 the first two frames are gone.
+    queue.play(np.full((4, 2), 100.0), 3)
+    np.testing.assert_array_equal(queue.take(5)[:, 1], [111, 110, 10, 0, 0])
+    assert queue.take(0).shape == (0, 2)
+
+
+def test_the_rig_of_a_roll_is_a_device_with_outputs_and_its_round_trip_moves_both_ways():
+    """What is played on the delayed rig sounds when the device's clock is there, as on the device itself."""
+
+    class Heard(MultiRigSource):
+        def __init__(self, *given, **more):
+            self.heard = []
+            super().__init__(*given, **more)
+
+        def sound(self, samples):
+            self.heard.append(samples)
+
+    interface = SimulatedInterface(buffer_frames=64)
+    rig = SimulatedRig(RigSetup(mics=[]), Performance([], TEMPO, 0, FS, 1), pace=RigClock(0))
+    device = Heard([rig], interface=interface, pace=RigClock(0), block_frames=64)
+    delayed = DelayedSource(device, frames=100)
+    assert delayed.outputs == OUTPUTS
+    assert delayed.read_block().at_frame == 0
+    block = delayed.read_block()
+    assert block.at_frame == 100
+    delayed.play(np.ones((10, OUTPUTS)), block.at_frame + 2 * 64)
+    for _ in range(3):
+        delayed.read_block()
+    heard = np.concatenate(device.heard)[:, 3]
+    np.testing.assert_array_equal(np.flatnonzero(heard), np.arange(128, 138))

@@ -93,18 +93,18 @@ def test_rolling_puts_a_take_on_disk_and_the_page_hears_of_it(application):
     assert take["frames"] == rolled["to_frame"] - rolled["from_frame"]
 
 
-def test_roll_pressed_twice_is_one_roll(start_application):
-    with start_application(speed=1.0) as app:
-        app.ready_to_roll()
-        session = app.session
-        body = {"section_id": session["sections"][0]["id"]}
-        roll = f"/api/sessions/{session['id']}/roll"
-        app.wait_for(lambda: app.send("POST", roll, body)[0] == 201, what="the first roll")
-        status, refusal = app.send("POST", roll, body)
-        assert (status, refusal["title"]) == (409, "Cannot roll")
-        assert "rolling already" in refusal["detail"]
-        assert app.send("DELETE", roll)[0] == 204
-        app.wait_for(lambda: len(app.takes()) == 3, what="the stopped take")
+def test_roll_pressed_twice_is_one_roll(paced_application):
+    app = paced_application
+    app.ready_to_roll()
+    session = app.session
+    body = {"section_id": session["sections"][0]["id"]}
+    roll = f"/api/sessions/{session['id']}/roll"
+    app.wait_for(lambda: app.send("POST", roll, body)[0] == 201, what="the first roll")
+    status, refusal = app.send("POST", roll, body)
+    assert (status, refusal["title"]) == (409, "Cannot roll")
+    assert "rolling already" in refusal["detail"]
+    assert app.send("DELETE", roll)[0] == 204
+    app.wait_for(lambda: len(app.takes()) == 3, what="the stopped take")
 
 
 @pytest.mark.parametrize(

@@ -124,49 +124,49 @@ def test_rolling_from_anywhere_goes_on_to_the_end_of_the_song(application, song,
     assert (status, "bars 1 to 40" in problem["detail"]) == (422, True)
 
 
-def test_a_loop_makes_a_take_of_every_pass_while_it_rolls(start_application):
-    with start_application(speed=1.0) as app:
-        app.ready_to_roll()
-        path = f"/api/sessions/{app.session['id']}"
-        # A bar of 104 beats a minute lasts 2.3 s: three passes take about nine.
-        settings(app, path, way="loop", loop_bar=5, loop_bars=1)
-        started = roll(app, path)
-        first = take(app, path, started["take_ids"][0])
-        assert first["origin"] == "rolled"
-        app.wait_for(lambda: len(app.takes()) >= 4, what="two passes beside the demonstration's takes")
-        assert app.send("DELETE", f"{path}/roll")[0] == 204
-        app.wait_for(lambda: not list((app.data / "sessions").glob("*/*/*/roll.json")), what="every pass")
-        passes = [each for each in app.takes() if each["number"] >= started["number"]]
-        assert [each["number"] for each in passes] == sorted((each["number"] for each in passes), reverse=True)
-        assert len({each["from_frame"] for each in passes[:-1]}) == 1
-        files = [soundfile.info(path) for path in sorted((app.data / "sessions").glob("*/Baritone/Take */* - DI.wav"))]
-        assert len(files) == len(app.takes())
+def test_a_loop_makes_a_take_of_every_pass_while_it_rolls(paced_application):
+    app = paced_application
+    app.ready_to_roll()
+    path = f"/api/sessions/{app.session['id']}"
+    # A bar of 104 beats a minute lasts 2.3 s: three passes take about nine.
+    settings(app, path, way="loop", loop_bar=5, loop_bars=1)
+    started = roll(app, path)
+    first = take(app, path, started["take_ids"][0])
+    assert first["origin"] == "rolled"
+    app.wait_for(lambda: len(app.takes()) >= 4, what="two passes beside the demonstration's takes")
+    assert app.send("DELETE", f"{path}/roll")[0] == 204
+    app.wait_for(lambda: not list((app.data / "sessions").glob("*/*/*/roll.json")), what="every pass")
+    passes = [each for each in app.takes() if each["number"] >= started["number"]]
+    assert [each["number"] for each in passes] == sorted((each["number"] for each in passes), reverse=True)
+    assert len({each["from_frame"] for each in passes[:-1]}) == 1
+    files = [soundfile.info(path) for path in sorted((app.data / "sessions").glob("*/Baritone/Take */* - DI.wav"))]
+    assert len(files) == len(app.takes())
 
 
-def test_page_up_bins_what_rolls_and_rolls_again_within_a_second(start_application):
-    with start_application(speed=1.0) as app:
-        app.ready_to_roll()
-        path, section = f"/api/sessions/{app.session['id']}", app.session["sections"][1]["id"]
-        first = roll(app, path, section_id=section)
-        time.sleep(0.5)
-        began_s = time.monotonic()
-        status, second = app.send("POST", f"{path}/roll/again", {"section_id": section})
-        assert (status, second["binned"]) == (201, first["take_ids"])
-        assert time.monotonic() - began_s < 5, "a stuck engine; the bench holds the second"
-        # Pressed again, and again, in the count-in: each time what rolls goes, and one roll is left.
-        third = app.send("POST", f"{path}/roll/again", {"section_id": section})[1]
-        assert third["binned"] == second["take_ids"]
-        assert app.send("DELETE", f"{path}/roll")[0] == 204
-        for binned in (first, second):
-            found = take(app, path, binned["take_ids"][0])
-            assert found["binned"]
-            # It comes back with all of its audio.
-            assert app.send("DELETE", f"/api/takes/{found['id']}/bin")[0] == 204
-            assert found["frames"] > 0
-        # At rest, the last pass that is not in the bin goes.
-        again = app.send("POST", f"{path}/roll/again", {"section_id": section})[1]
-        assert len(again["binned"]) == 1
-        app.send("DELETE", f"{path}/roll")
+def test_page_up_bins_what_rolls_and_rolls_again_within_a_second(paced_application):
+    app = paced_application
+    app.ready_to_roll()
+    path, section = f"/api/sessions/{app.session['id']}", app.session["sections"][1]["id"]
+    first = roll(app, path, section_id=section)
+    time.sleep(0.5)
+    began_s = time.monotonic()
+    status, second = app.send("POST", f"{path}/roll/again", {"section_id": section})
+    assert (status, second["binned"]) == (201, first["take_ids"])
+    assert time.monotonic() - began_s < 5, "a stuck engine; the bench holds the second"
+    # Pressed again, and again, in the count-in: each time what rolls goes, and one roll is left.
+    third = app.send("POST", f"{path}/roll/again", {"section_id": section})[1]
+    assert third["binned"] == second["take_ids"]
+    assert app.send("DELETE", f"{path}/roll")[0] == 204
+    for binned in (first, second):
+        found = take(app, path, binned["take_ids"][0])
+        assert found["binned"]
+        # It comes back with all of its audio.
+        assert app.send("DELETE", f"/api/takes/{found['id']}/bin")[0] == 204
+        assert found["frames"] > 0
+    # At rest, the last pass that is not in the bin goes.
+    again = app.send("POST", f"{path}/roll/again", {"section_id": section})[1]
+    assert len(again["binned"]) == 1
+    app.send("DELETE", f"{path}/roll")
 
 
 def listen(app, cue_id, seconds):
@@ -192,66 +192,66 @@ def listen(app, cue_id, seconds):
     return places, np.concatenate(blocks) if blocks else np.zeros((0, 2))
 
 
-def test_a_listener_hears_click_and_own_playing_through_a_tone_which_is_printed_too(start_application):
-    with start_application(speed=1.0) as app:
-        app.ready_to_roll()
-        session = app.session
-        path, part = f"/api/sessions/{session['id']}", session["parts"][0]
-        tone = next(each for each in app.get("/api/tones") if each["name"] == "Kiln")
-        chosen = {"hear": "tone", "tone_revision_id": tone["id"], "print_sim": True}
-        status, view = app.send("PUT", f"/api/parts/{part['id']}/monitoring", chosen)
-        assert status == 200, view
-        assert view["tone_name"] == "Kiln"
-        assert [entry["name"] for entry in view["delay"]["parts"]] == ["converters", "buffer in and out", "tone"]
-        assert view["delay"]["total_ms"] == pytest.approx(sum(entry["ms"] for entry in view["delay"]["parts"]))
-        cue = app.get(f"{path}/cues")["cues"][0]
-        mix = cue["mix"] | {"click": {"gain_db": 0, "pan": -1, "muted": False}, "me": {"gain_db": 0, "pan": 1}}
-        assert app.send("PUT", f"/api/cues/{cue['id']}", {"name": "Me", "mix": mix})[0] == 200
-        started = roll(app, path, section_id=session["sections"][1]["id"])
-        places, heard = listen(app, cue["id"], 4.0)
-        app.send("DELETE", f"{path}/roll")
-        assert len(heard) > 1.5 * FS
-        # Block after block, none missing, each at its place of the stream.
-        lengths = np.diff(places)
-        assert set(lengths) == {256}
-        tempo = TempoMap.steady(104, rate_hz=FS)
-        start = started["from_frame"] + places[0]
-        click = render_click(tempo, from_frame=start, to_frame=start + len(heard), settings=ClickSettings())
-        strokes = np.abs(click.channel(0)) > 0.2
-        assert strokes.any()
-        np.testing.assert_allclose(heard[strokes, 0], click.channel(0)[strokes], atol=0.05)
-        count_in = started["play_from_frame"] - start
-        playing = heard[count_in + FS // 4 :, 1]
-        assert np.sqrt(np.mean(playing**2)) > 0.01
-        assert np.abs(heard).max() <= 10 ** (-3 / 20) + 1e-6
-        found = take(app, path, started["take_ids"][0])
-        assert [channel["kind"] for channel in found["channels"]] == ["di", "mic", "mic", "sim"]
-        sim = next(channel for channel in found["channels"] if channel["kind"] == "sim")
-        printed, _ = soundfile.read(app.data / "sessions" / found["folder"] / sim["file"])
-        assert np.abs(printed).max() > 0.01
+def test_a_listener_hears_click_and_own_playing_through_a_tone_which_is_printed_too(paced_application):
+    app = paced_application
+    app.ready_to_roll()
+    session = app.session
+    path, part = f"/api/sessions/{session['id']}", session["parts"][0]
+    tone = next(each for each in app.get("/api/tones") if each["name"] == "Kiln")
+    chosen = {"hear": "tone", "tone_revision_id": tone["id"], "print_sim": True}
+    status, view = app.send("PUT", f"/api/parts/{part['id']}/monitoring", chosen)
+    assert status == 200, view
+    assert view["tone_name"] == "Kiln"
+    assert [entry["name"] for entry in view["delay"]["parts"]] == ["converters", "buffer in and out", "tone"]
+    assert view["delay"]["total_ms"] == pytest.approx(sum(entry["ms"] for entry in view["delay"]["parts"]))
+    cue = app.get(f"{path}/cues")["cues"][0]
+    mix = cue["mix"] | {"click": {"gain_db": 0, "pan": -1, "muted": False}, "me": {"gain_db": 0, "pan": 1}}
+    assert app.send("PUT", f"/api/cues/{cue['id']}", {"name": "Me", "mix": mix})[0] == 200
+    started = roll(app, path, section_id=session["sections"][1]["id"])
+    places, heard = listen(app, cue["id"], 4.0)
+    app.send("DELETE", f"{path}/roll")
+    assert len(heard) > 1.5 * FS
+    # Block after block, none missing, each at its place of the stream.
+    lengths = np.diff(places)
+    assert set(lengths) == {256}
+    tempo = TempoMap.steady(104, rate_hz=FS)
+    start = started["from_frame"] + places[0]
+    click = render_click(tempo, from_frame=start, to_frame=start + len(heard), settings=ClickSettings())
+    strokes = np.abs(click.channel(0)) > 0.2
+    assert strokes.any()
+    np.testing.assert_allclose(heard[strokes, 0], click.channel(0)[strokes], atol=0.05)
+    count_in = started["play_from_frame"] - start
+    playing = heard[count_in + FS // 4 :, 1]
+    assert np.sqrt(np.mean(playing**2)) > 0.01
+    assert np.abs(heard).max() <= 10 ** (-3 / 20) + 1e-6
+    found = take(app, path, started["take_ids"][0])
+    assert [channel["kind"] for channel in found["channels"]] == ["di", "mic", "mic", "sim"]
+    sim = next(channel for channel in found["channels"] if channel["kind"] == "sim")
+    printed, _ = soundfile.read(app.data / "sessions" / found["folder"] / sim["file"])
+    assert np.abs(printed).max() > 0.01
 
 
-def test_standing_by_is_heard_until_a_roll_and_comes_back_after_it(start_application):
-    with start_application(speed=1.0) as app:
-        app.ready_to_roll()
-        path, part = f"/api/sessions/{app.session['id']}", app.session["parts"][0]
-        assert app.send("PUT", f"/api/parts/{part['id']}/monitoring", {"hear": "interface", "channel": "DI"})[0] == 200
-        cue = app.get(f"{path}/cues")["cues"][0]["id"]
-        wait_for_state(app, lambda state: state["engine"] == "ready")
-        assert app.send("POST", f"{path}/standby")[0] == 204
-        wait_for_state(app, lambda state: state["standing_by"])
-        _, heard = listen(app, cue, 2.0)
-        assert np.abs(heard).max() > 0.01
-        folders = len(list((app.data / "sessions").glob("*/*/Take *")))
-        roll(app, path, section_id=app.session["sections"][1]["id"])
-        assert len(list((app.data / "sessions").glob("*/*/Take *"))) == folders + 1
-        app.send("DELETE", f"{path}/roll")
-        _, heard = listen(app, cue, 3.0)
-        assert np.abs(heard).max() > 0.01
-        assert app.send("DELETE", f"{path}/standby")[0] == 204
-        wait_for_state(app, lambda state: not state["standing_by"])
-        _, heard = listen(app, cue, 0.7)
-        assert len(heard) == 0
+def test_standing_by_is_heard_until_a_roll_and_comes_back_after_it(paced_application):
+    app = paced_application
+    app.ready_to_roll()
+    path, part = f"/api/sessions/{app.session['id']}", app.session["parts"][0]
+    assert app.send("PUT", f"/api/parts/{part['id']}/monitoring", {"hear": "interface", "channel": "DI"})[0] == 200
+    cue = app.get(f"{path}/cues")["cues"][0]["id"]
+    wait_for_state(app, lambda state: state["engine"] == "ready")
+    assert app.send("POST", f"{path}/standby")[0] == 204
+    wait_for_state(app, lambda state: state["standing_by"])
+    _, heard = listen(app, cue, 2.0)
+    assert np.abs(heard).max() > 0.01
+    folders = len(list((app.data / "sessions").glob("*/*/Take *")))
+    roll(app, path, section_id=app.session["sections"][1]["id"])
+    assert len(list((app.data / "sessions").glob("*/*/Take *"))) == folders + 1
+    app.send("DELETE", f"{path}/roll")
+    _, heard = listen(app, cue, 3.0)
+    assert np.abs(heard).max() > 0.01
+    assert app.send("DELETE", f"{path}/standby")[0] == 204
+    wait_for_state(app, lambda state: not state["standing_by"])
+    _, heard = listen(app, cue, 0.7)
+    assert len(heard) == 0
 
 
 def test_a_new_listener_starts_as_a_copy_of_the_blend_and_goes_its_own_way(application, song, path):

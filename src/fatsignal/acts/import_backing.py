@@ -14,7 +14,7 @@ from fatsignal.acts.waves import keep_wave
 from fatsignal.core.clip import Samples
 from fatsignal.core.level.loudness import integrated_loudness_lufs
 from fatsignal.core.level.waveform_peaks import columns
-from fatsignal.core.timing.pulse import find_pulse
+from fatsignal.core.timing.beat_tracking import find_pulse
 from fatsignal.engine.orders import ListenOrder
 from fatsignal.errors import FileRefused, SignalError
 from fatsignal.files.bext import BroadcastNote

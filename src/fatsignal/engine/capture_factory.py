@@ -33,13 +33,13 @@ def capture_of(
         case ListenOrder():
             yield MeasurementCapture(order, source, tell)
         case StandbyOrder():
-            monitor = Monitor(order.parts, order.cues, ears, rate_hz=order.rate_hz)
+            monitor = Monitor(order.parts, order.cues, ears, rate_hz=order.rate_hz, device=source)
             yield InputMonitoring(order, LiveChains(source, order.parts, monitor.hear), tell, monitor=monitor)
         case RollOrder():
             playback = Playback(order)
             monitor = Monitor(
                 order.parts, order.cues, ears, rate_hz=order.rate_hz, plan=order.plan, playback=playback,
-                hurried=not order.paced,
+                device=source, hurried=not order.paced,
             )  # fmt: skip
             chains = LiveChains(source, order.parts, monitor.hear)
             try:

@@ -25,7 +25,7 @@ class LiveChains:
     def __init__(
         self, source: Source, parts: Sequence[PartOrder], hear: Callable[[Block, Wet], None] | None = None
     ) -> None:
-        self.rate_hz = source.rate_hz
+        self.rate_hz, self.outputs = source.rate_hz, source.outputs
         self._source = source
         self._hear = hear
         self._di: dict[int, int] = {}
@@ -60,6 +60,10 @@ class LiveChains:
         share, worst = self._spent_s / self._own_s if self._own_s else 0.0, self._worst
         self._spent_s = self._own_s = self._worst = 0.0
         return {"monitor_load": round(share, 3), "monitor_worst": round(worst, 3)}
+
+    def play(self, samples: Samples, at_frame: int) -> None:
+        """As the device's own."""
+        self._source.play(samples, at_frame)
 
     def read_block(self) -> Block | None:
         """The next block with its prints."""

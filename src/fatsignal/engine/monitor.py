@@ -16,7 +16,7 @@ from fatsignal.engine.ears import Ears
 from fatsignal.engine.live_chains import Wet
 from fatsignal.engine.orders import Cue, PartOrder
 from fatsignal.engine.playback import Playback
-from fatsignal.rig.source import Block, side_by_side
+from fatsignal.rig.source import Block, Source, side_by_side
 
 # How long a block may wait for what plays beside it, as a share of its own time; hurried sources may wait long.
 _PATIENCE_SHARE = 0.25
@@ -36,12 +36,14 @@ class Monitor:
 
     def __init__(
         self, parts: Sequence[PartOrder], cues: Sequence[Cue], ears: Ears | None, *, rate_hz: int,
-        plan: RollPlan | None = None, playback: Playback | None = None, hurried: bool = False,
+        plan: RollPlan | None = None, playback: Playback | None = None, device: Source | None = None,
+        hurried: bool = False,
     ) -> None:  # fmt: skip
         self._parts = list(parts)
         self._ears = ears
         self._rate_hz = rate_hz
         self._plan, self._playback = plan, playback
+        self._device = device
         self._hurried = hurried
         self._own = side_by_side(len(part.setup.inputs) for part in parts)
         self._mixes = _Mixes({}, {})
@@ -62,21 +64,39 @@ class Monitor:
     @property
     def listened(self) -> bool:
         """Whether anybody listens."""
+        if any(self._hangs_on_device(cue) for cue in self._mixes.cues.values()):
+            return True
         return self._ears is not None and bool(self._ears.listened)
 
     def hear(self, block: Block, wet: Wet) -> None:
         """Bring a block, as it came in, to all who listen."""
-        if self._ears is None or not len(block.samples):
+        if not len(block.samples):
             return
         mixes = self._mixes
-        listened = [cue_id for cue_id in self._ears.listened if cue_id in mixes.cues]
-        if not listened:
+        afar = [] if self._ears is None else [cue_id for cue_id in self._ears.listened if cue_id in mixes.cues]
+        at_hand = [cue_id for cue_id, cue in mixes.cues.items() if self._hangs_on_device(cue)]
+        if not afar and not at_hand:
             return
         live = self._live(block, wet)
         beside = self._beside(block.at_frame, len(block.samples))
-        for cue_id in listened:
+        for cue_id in dict.fromkeys((*afar, *at_hand)):
             out = self._mixed(mixes.cues[cue_id], mixes.gains[cue_id], live, beside)
-            self._ears.send(cue_id, block.at_frame, out)
+            if self._ears is not None and cue_id in afar:
+                self._ears.send(cue_id, block.at_frame, out)
+            if cue_id in at_hand:
+                self._play(mixes.cues[cue_id], block, out)
+
+    def _hangs_on_device(self, cue: Cue) -> bool:
+        outputs = 0 if self._device is None else self._device.outputs
+        return cue.outputs is not None and all(0 <= output < outputs for output in cue.outputs)
+
+    def _play(self, cue: Cue, block: Block, mix: Samples) -> None:
+        """On the device's own clock: a block for what came in to be read, and one for what goes out to be fetched."""
+        assert self._device is not None, "it hangs there"
+        assert cue.outputs is not None, "it hangs there"
+        out = np.zeros((len(mix), self._device.outputs))
+        out[:, cue.outputs] = mix
+        self._device.play(out, block.at_frame + 2 * len(mix))
 
     def _live(self, block: Block, wet: Wet) -> Samples:
         live = np.zeros((len(block.samples), len(self._parts)))

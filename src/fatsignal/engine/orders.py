@@ -83,6 +83,9 @@ class Cue(BaseModel):
 
     cue_id: UUID
     mix: CueMix
+    outputs: tuple[int, int] | None = Field(
+        default=None, description="Of the device, from 0, where this listener's phones hang; null: heard elsewhere."
+    )
 
 
 class PartOrder(BaseModel):

@@ -17,7 +17,7 @@ from fatsignal.rig.delayed_source import DelayedSource
 from fatsignal.rig.multi_rig import MultiRigSource, RigRenderer
 from fatsignal.rig.rig_clock import RigClock
 from fatsignal.rig.simulated import Performance, SimulatedRig, channels_of
-from fatsignal.rig.source import Duplex, Source
+from fatsignal.rig.source import Source
 from fatsignal.rig.subprocess_rig import SubprocessRigs
 from fatsignal.rig.system_audio import ComputerPlayback
 
@@ -68,7 +68,7 @@ def source_of(order: RollOrder | StandbyOrder | ListenOrder, *, apart: bool = Fa
             return SimulatedRig(order.setup, played, interface=interface, pace=pace, block_frames=frames)
 
 
-def sending(device: Duplex, samples: Samples) -> Source:
+def sending(device: Source, samples: Samples) -> Source:
     """The device with samples, shape (frames,), on its way out of the first output from its first frame on."""
     out = np.zeros((len(samples), device.outputs))
     out[:, 0] = samples

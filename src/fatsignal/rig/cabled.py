@@ -20,7 +20,6 @@ class CabledInterface(ClockedSource):
     """What is played returns after the round trip, whole frames and their fraction; without a cable only noise does."""
 
     channels: tuple[InputChannel, ...] = (InputChannel("loop", "mic"),)
-    outputs = 2
 
     def __init__(
         self, *, rate_hz: int, interface: SimulatedInterface, pace: RigClock | None = None, block_frames: int = 256,
@@ -36,31 +35,16 @@ class CabledInterface(ClockedSource):
         self._taps = np.sinc(offset) * np.i0(_KAISER_BETA * np.sqrt(1 - (offset / _REACH) ** 2)) / np.i0(_KAISER_BETA)
         self._returns = _CABLE if interface.loop_cable and 1 not in interface.broken_inputs else 0.0
         self._random = np.random.default_rng(seed)
-        self._at = 0
-        # What is to sound at output 1, from frame `_played_from` of the device's clock on.
-        self._played_from = -(self._whole + _REACH)
-        self._played = np.zeros(self._whole + _REACH)
+        # What sounded at output 1, as far back as the taps reach.
+        self._sounded = np.zeros(self._whole + 2 * _REACH)
 
-    def play(self, samples: Samples, at_frame: int) -> None:
-        """As `Duplex.play`."""
-        late = max(0, self._at - at_frame)
-        first = samples[late:, 0]
-        start = at_frame + late - self._played_from
-        missing = start + len(first) - len(self._played)
-        if missing > 0:
-            self._played = np.concatenate((self._played, np.zeros(missing)))
-        self._played[start : start + len(first)] += first
+    def sound(self, samples: Samples) -> None:
+        """The cable hears the first output."""
+        self._sounded = np.concatenate((self._sounded, samples[:, 0]))
 
     def render(self, frames: int) -> Samples:
         """The next frames of the one input."""
-        begin = self._at - self._whole - _REACH - self._played_from
-        wanted = frames + 2 * _REACH - 1
-        heard = self._played[begin : begin + wanted]
-        heard = np.concatenate((heard, np.zeros(wanted - len(heard))))
-        self._at += frames
-        # What no later frame needs is let go.
-        keep_from = self._at - self._whole - _REACH
-        self._played = self._played[keep_from - self._played_from :]
-        self._played_from = keep_from
+        heard = self._sounded[_REACH : _REACH + frames + 2 * _REACH - 1]
+        self._sounded = self._sounded[frames:]
         returned = self._returns * np.convolve(heard, self._taps, mode="valid")
         return (returned + _NOISE * self._random.standard_normal(frames))[:, None]

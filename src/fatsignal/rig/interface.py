@@ -5,6 +5,8 @@ from pydantic import Field
 from fatsignal.core.documents import Kept
 
 INPUTS = 8
+# Phones on the first two, lines on the others.
+OUTPUTS = 4
 NAME = "simulated interface"
 BUFFER_FRAMES = (32, 64, 128, 256, 384, 512, 1024, 2048)
 # A converter's filters and the driver's safety, in frames; not whole, as in hardware.

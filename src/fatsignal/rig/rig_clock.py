@@ -7,7 +7,8 @@ from dataclasses import dataclass
 
 from fatsignal.core.clip import Samples
 from fatsignal.errors import RollRefused
-from fatsignal.rig.interface import SimulatedInterface
+from fatsignal.rig.interface import OUTPUTS, SimulatedInterface
+from fatsignal.rig.outputs import OutputQueue
 from fatsignal.rig.source import Block
 
 # A real interface drops blocks when nobody fetches them; half a second is a generous buffer.
@@ -26,7 +27,7 @@ class RigClock:
 
 
 class ClockedSource:
-    """A source whose `render` is called when a block is due; `frames` is its length, None: until it is closed.
+    """A device whose `render` is called when a block is due; `frames` is its length, None: until it is closed.
 
     What nobody fetched within half a second is lost, as in hardware: the next block's clock has gone on without it.
 
@@ -35,6 +36,8 @@ class ClockedSource:
     RollRefused
         On construction if the interface is set to another rate; while reading if it vanishes.
     """
+
+    outputs = OUTPUTS
 
     def __init__(
         self, *, rate_hz: int, frames: int | None, interface: SimulatedInterface, pace: RigClock, block_frames: int
@@ -52,11 +55,19 @@ class ClockedSource:
         self._gap_frames = round(interface.gap_s * rate_hz)
         self._started_s: float | None = None
         self._clock = 0
+        self._queue = OutputQueue(self.outputs)
         self._closed = threading.Event()
 
     def render(self, frames: int) -> Samples:
         """The next frames, shape (frames, channels)."""
         raise NotImplementedError
+
+    def play(self, samples: Samples, at_frame: int) -> None:
+        """As `Source.play`."""
+        self._queue.play(samples, at_frame)
+
+    def sound(self, samples: Samples) -> None:
+        """What sounds at the outputs during the next frames; in the simulated room nobody hears it."""
 
     def skip(self, frames: int) -> None:
         """Frames that were lost: they passed, and nobody heard them."""
@@ -83,12 +94,14 @@ class ClockedSource:
         if self._closed.is_set():
             return None
         start, self._clock = self._clock, self._clock + frames
+        self.sound(self._queue.take(frames))
         return Block(self.render(frames), start)
 
     def close(self) -> None:
         self._closed.set()
 
     def _lose(self, frames: int) -> None:
+        self.sound(self._queue.take(frames))
         self.skip(frames)
         self._clock += frames
 

@@ -1,4 +1,4 @@
-"""Where audio comes from and where it is played: small interfaces, several implementations."""
+"""Where audio comes from and where it is played: one interface, several implementations."""
 
 from collections.abc import Iterable
 from dataclasses import dataclass
@@ -38,10 +38,15 @@ class Block:
 
 
 class Source(Protocol):
-    """A stream of time-locked blocks of 1 to 64 channels."""
+    """A device: a stream of time-locked blocks of 1 to 64 channels, and outputs that are of the same clock.
+
+    Frame n that goes out and frame n that comes in belong together. Pings, headphones and sends to an amp in the room
+    are what is played on it.
+    """
 
     rate_hz: int
     channels: tuple[InputChannel, ...]
+    outputs: int
 
     def read_block(self) -> Block | None:
         """The next block at the pace of the hardware; None when it has ended.
@@ -53,21 +58,21 @@ class Source(Protocol):
         """
         ...
 
-    def close(self) -> None:
-        """Let go of the device; a read that waits in another thread comes back."""
-        ...
-
-
-class Duplex(Source, Protocol):
-    """A device that plays while it records: frame n that goes out and frame n that comes in are of one clock.
-
-    Pings, sends to an amp in the room and headphones are what is played on it.
-    """
-
-    outputs: int
-
     def play(self, samples: Samples, at_frame: int) -> None:
         """Let samples, shape (frames, outputs), sound from `at_frame` of the device's clock on, with what was given for
         those frames before. What would have had to sound already is left out.
         """
         ...
+
+    def close(self) -> None:
+        """Let go of the device; a read that waits in another thread comes back."""
+        ...
+
+
+class InputsOnly:
+    """The outputs of a device that has none."""
+
+    outputs = 0
+
+    def play(self, samples: Samples, at_frame: int) -> None:
+        """As `Source.play`: there is nothing on which it could sound."""

@@ -7,7 +7,7 @@ import importlib
 
 WANTED_FIRST = (
     "fatsignal.acts.roll_order", "fatsignal.acts.overdub_tracks", "fatsignal.acts.enter_roll",
-    "fatsignal.core.level.waveform_peaks", "fatsignal.core.timing.click", "fatsignal.core.timing.pulse",
+    "fatsignal.core.level.waveform_peaks", "fatsignal.core.timing.click",
 )  # fmt: skip
 
 

@@ -5,7 +5,8 @@ import pytest
 
 from fatsignal.core.clip import Clip
 from fatsignal.core.timing.beat_onsets import find_onsets
-from fatsignal.core.timing.pulse import corrected, find_pulse, map_over
+from fatsignal.core.timing.beat_tracking import find_pulse
+from fatsignal.core.timing.pulse import corrected, map_over
 from fatsignal.core.timing.tapping import estimate_tempo
 from fatsignal.errors import SettingRefused, SignalError
 from tests.signals import FS, noise

@@ -12,7 +12,7 @@ _REMEMBERED = 100
 
 
 def _found(asked: dict[str, Any], place: Settings) -> Any:
-    from fatsignal.core.timing.pulse import find_pulse
+    from fatsignal.core.timing.beat_tracking import find_pulse
     from fatsignal.files.sound import read_clip
 
     clip = read_clip(place.sessions_folder / Path(asked["file"]))
