@@ -13,6 +13,7 @@ from pathlib import Path
 
 DATABASE, USER = "fatsignal", "fatsignal"
 _STOP_S = 20.0
+_PORTS, _PORT_TRIES = range(20_000, 32_000), 200
 
 
 class PostgresFailed(Exception):
@@ -176,6 +177,14 @@ def _alive(pid: int) -> bool:
 
 
 def _free_port() -> int:
-    with socket.socket() as probe:
-        probe.bind(("127.0.0.1", 0))
-        return int(probe.getsockname()[1])
+    """A port below those that the system gives to whoever connects.
+
+    One of those could not be had again after the server was killed: who looks for it there may be given that very port
+    for the way out, and so be connected with itself.
+    """
+    for _ in range(_PORT_TRIES):
+        port = _PORTS.start + secrets.randbelow(len(_PORTS))
+        with socket.socket() as probe, contextlib.suppress(OSError):
+            probe.bind(("127.0.0.1", port))
+            return port
+    raise PostgresFailed("no port is free for the database server between 20000 and 32000: end what holds them")

@@ -166,6 +166,16 @@ def make_demonstration(postgres: str, data: Path, dump: Path) -> None:
     shutil.rmtree(data / "run")
 
 
+def restore_demonstration(postgres: str, dump: Path = ROOT / "build" / "test-demonstration" / "database.dump") -> None:
+    """Make the template of a server's databases with the demonstration."""
+    with psycopg.connect(postgres, autocommit=True) as conn:
+        conn.execute(f"CREATE DATABASE {DEMONSTRATION} TEMPLATE template0")
+    made = renamed(postgres, DEMONSTRATION)
+    with_database("pg_restore", "--no-owner", "--exit-on-error", "-d", made, str(dump))
+    with psycopg.connect(made, autocommit=True) as conn:
+        conn.execute(KEEP)
+
+
 def with_database(program: str, *arguments: str) -> None:
     binaries = find_binaries()
     assert binaries is not None, "the tests run a server"

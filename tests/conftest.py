@@ -13,9 +13,7 @@ import pytest
 from fatsignal.store.database import migrate
 from launcher.postgres import Postgres
 from tests.applications import (
-    DEMONSTRATION,
     EMPTY,
-    KEEP,
     ROOT,
     Application,
     WarmApplications,
@@ -24,7 +22,7 @@ from tests.applications import (
     make_demonstration,
     new_database,
     renamed,
-    with_database,
+    restore_demonstration,
 )
 
 
@@ -89,11 +87,7 @@ def demonstration(postgres: str, tmp_path_factory: pytest.TempPathFactory) -> Pa
         # A copy of one's own: the next run may make it anew.
         mine = tmp_path_factory.mktemp("demonstration") / "data"
         shutil.copytree(data, mine)
-        with psycopg.connect(postgres, autocommit=True) as conn:
-            conn.execute(f"CREATE DATABASE {DEMONSTRATION} TEMPLATE template0")
-        with_database("pg_restore", "--no-owner", "--exit-on-error", "-d", renamed(postgres, DEMONSTRATION), str(dump))
-        with psycopg.connect(renamed(postgres, DEMONSTRATION), autocommit=True) as conn:
-            conn.execute(KEEP)
+        restore_demonstration(postgres, dump)
     return mine
 
 

@@ -18,13 +18,27 @@ from websockets.sync.client import connect
 
 import launcher.postgres
 from launcher.postgres import Postgres
-from tests.applications import Application
+from tests.applications import Application, copied_application, restore_demonstration
 from tests.engine.applications import engine_pid, start_to_roll, taken
 from tests.signals import FS
 
 pytestmark = [pytest.mark.slow, pytest.mark.alone, pytest.mark.long]
 
 MOST_LOST_FRAMES = FS // 10
+
+
+@pytest.fixture
+def own_server(demonstration, tmp_path):
+    """A server of the test's own, with the demonstration: it is killed, and others live on theirs."""
+    server = Postgres(tmp_path / "postgres")
+    restore_demonstration(server.start())
+    yield server
+    server.stop()
+
+
+@pytest.fixture
+def start_on_it(demonstration, own_server, tmp_path):
+    return partial(copied_application, demonstration, own_server.url, tmp_path / "data")
 
 
 @pytest.fixture
@@ -88,12 +102,12 @@ def restart(app: Application) -> None:
     app.wait_for(app.answers, seconds=40, what="the server")
 
 
-def test_the_database_killed_at_some_moments_of_a_loop(database_server, start_application, monkeypatch, kills):
-    random, port = np.random.default_rng(21), int(database_server.url.rsplit(":", 1)[1].split("/")[0])
-    with start_application(speed=1.0) as app, in_the_middle_of_a_loop(app):
+def test_the_database_killed_at_some_moments_of_a_loop(own_server, start_on_it, monkeypatch, kills):
+    random, port = np.random.default_rng(21), int(own_server.url.rsplit(":", 1)[1].split("/")[0])
+    with start_on_it(speed=1.0) as app, in_the_middle_of_a_loop(app):
         for count in range(kills):
             time.sleep(random.uniform(0.0, 1.0))
-            os.kill(postmaster(database_server), signal.SIGKILL)
+            os.kill(postmaster(own_server), signal.SIGKILL)
             if count == 0:
                 status, problem = app.send("GET", "/api/sessions")
                 assert (status, problem["title"]) == (503, "No database")
@@ -101,22 +115,22 @@ def test_the_database_killed_at_some_moments_of_a_loop(database_server, start_ap
             time.sleep(random.uniform(0.0, 0.5))
             # The same port: the application looks for it where it was.
             monkeypatch.setattr(launcher.postgres, "_free_port", lambda: port)
-            database_server.start()
+            own_server.start()
         app.wait_for(app.answers, what="the database")
 
 
-def test_a_server_whose_database_is_away_can_be_stopped(database_server, start_application, monkeypatch):
-    port = int(database_server.url.rsplit(":", 1)[1].split("/")[0])
+def test_a_server_whose_database_is_away_can_be_stopped(own_server, start_on_it, monkeypatch):
+    port = int(own_server.url.rsplit(":", 1)[1].split("/")[0])
     monkeypatch.setattr(launcher.postgres, "_free_port", lambda: port)
-    with start_application() as app:
+    with start_on_it() as app:
         app.ready_to_roll()
-        os.kill(postmaster(database_server), signal.SIGKILL)
+        os.kill(postmaster(own_server), signal.SIGKILL)
         try:
             time.sleep(4)
             app.process.send_signal(signal.SIGTERM)
             assert app.process.wait(timeout=20) == 0
         finally:
-            database_server.start()
+            own_server.start()
 
 
 def postmaster(server: Postgres) -> int:
