@@ -20,7 +20,7 @@ from fatsignal.core.song.sections import SongSection
 from fatsignal.core.takes.notes import listen_to
 from fatsignal.core.takes.windows import Window
 from fatsignal.core.timing.tempo import TempoMap
-from fatsignal.files.analysis_cache import save_playing
+from fatsignal.files.analysis_cache import save_analysis
 
 TAKES, PHRASES, PHRASE_BARS, RATE_HZ = 60, 24, 2, 48_000
 TEMPO = TempoMap.steady(104, rate_hz=RATE_HZ)
@@ -65,7 +65,7 @@ def recorded(data: Path) -> Iterator[tuple[UUID, Window]]:
         waves = columns(np.repeat(strokes[:, None], len(CHANNELS), axis=1))
         keep_wave(data / "waves", fingerprint_of_take(take_id), waves)
         kept = data / "waves" / f"{channels_of(take_id)[0].sha256}.playing.npz"
-        save_playing(kept, listen_to(strokes, rate_hz=RATE_HZ))
+        save_analysis(kept, listen_to(strokes, rate_hz=RATE_HZ))
         yield take_id, span
 
 

@@ -8,8 +8,8 @@ from pathlib import Path
 
 import pytest
 
-from fatsignal.jobs import preload
-from fatsignal.web import early
+from fatsignal.jobs.preload import WANTED_FIRST as WANTED_BY_WORKERS
+from fatsignal.web.preload import WANTED_FIRST as WANTED_BY_SERVER
 
 PACKAGE = Path(__file__).resolve().parents[1] / "src" / "fatsignal"
 MODULES = sorted(PACKAGE.rglob("*.py"))
@@ -57,7 +57,7 @@ def test_core_reads_no_files_no_clock_and_no_environment():
         assert not used & forbidden, f"{path.name} uses {used & forbidden}"
 
 
-@pytest.mark.parametrize("name", [*early.WANTED_FIRST, *preload.WANTED_FIRST])
+@pytest.mark.parametrize("name", [*WANTED_BY_SERVER, *WANTED_BY_WORKERS])
 def test_what_is_imported_early_is_there(name):
     """A module that was renamed would end the warming up, and with it all that comes after, unseen."""
     assert importlib.util.find_spec(name) is not None

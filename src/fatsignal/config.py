@@ -26,7 +26,7 @@ class Settings(BaseSettings):
         return self.data / "sessions"
 
     @property
-    def pyramids_folder(self) -> Path:
+    def waves_folder(self) -> Path:
         return self.data / "waves"
 
     @property
@@ -51,7 +51,7 @@ class Settings(BaseSettings):
 
 
 @lru_cache(maxsize=1)
-def settings() -> Settings:
+def current_settings() -> Settings:
     """The settings of this process."""
     found = Settings()
     return found.model_copy(update={"data": found.data.resolve()})

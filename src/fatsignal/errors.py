@@ -5,7 +5,7 @@ FatSignalError
 ├── FileRefused        a sound file that cannot be read, or will not be
 ├── ToneRefused        a tone document that is not valid
 ├── RollRefused        rolling cannot start or go on
-├── SettingRefused     a value outside what the program can do
+├── InvalidSetting     a value outside what the program can do
 ├── WorkFailed         what was asked for could not be computed
 ├── ChangedMeanwhile   what was asked about is not so any more
 ├── CannotUndo         an act that cannot be undone or redone any more
@@ -32,7 +32,7 @@ class ToneRefused(FatSignalError, ValueError):
     """A tone document that does not say what to do."""
 
 
-class SettingRefused(FatSignalError, ValueError):
+class InvalidSetting(FatSignalError, ValueError):
     """A value outside what the program can do."""
 
 

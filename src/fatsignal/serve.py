@@ -9,7 +9,7 @@ from pathlib import Path
 
 from psycopg import AsyncConnection, OperationalError
 
-from fatsignal.config import Settings, settings
+from fatsignal.config import Settings, current_settings
 from fatsignal.errors import SetUpFailed
 from fatsignal.log import write_log
 from fatsignal.store.database import migrate
@@ -21,19 +21,19 @@ def serve() -> None:
 
     from fatsignal.web.app import create_app
 
-    place = settings()
-    place.sessions_folder.mkdir(parents=True, exist_ok=True)
-    place.run_folder.mkdir(parents=True, exist_ok=True)
-    write_log(place.logs_folder, "server")
-    asyncio.run(_prepare(place))
+    settings = current_settings()
+    settings.sessions_folder.mkdir(parents=True, exist_ok=True)
+    settings.run_folder.mkdir(parents=True, exist_ok=True)
+    write_log(settings.logs_folder, "server")
+    asyncio.run(_prepare(settings))
     config = uvicorn.Config(
-        create_app(place), host=place.host, port=place.port, log_level="warning", ws_ping_interval=20,
+        create_app(settings), host=settings.host, port=settings.port, log_level="warning", ws_ping_interval=20,
         timeout_graceful_shutdown=2,
     )  # fmt: skip
     try:
-        asyncio.run(_serve_and_tell(_server_class()(config), place))
+        asyncio.run(_serve_and_tell(_server_class()(config), settings))
     finally:
-        _end_engine(place.run_folder)
+        _end_engine(settings.run_folder)
 
 
 def _server_class() -> type:
@@ -57,12 +57,14 @@ async def run_worker(name: str, *, beside: int | None = None) -> None:
     from fatsignal.jobs.preload import import_what_workers_compute
     from fatsignal.jobs.worker import make_queue, work
 
-    place = settings()
-    write_log(place.logs_folder, "worker")
-    queue = make_queue(place.database_url)
+    settings = current_settings()
+    write_log(settings.logs_folder, "worker")
+    queue = make_queue(settings.database_url)
     try:
         async with queue.open_async():
-            working = asyncio.create_task(work(queue, place.database_url, concurrency=max(1, place.workers), name=name))
+            working = asyncio.create_task(
+                work(queue, settings.database_url, concurrency=max(1, settings.workers), name=name)
+            )
             for number in (signal.SIGTERM, signal.SIGINT):
                 asyncio.get_running_loop().add_signal_handler(number, working.cancel)
             print(f"{name} renders; stop it with Ctrl-C", flush=True)
@@ -87,34 +89,34 @@ async def _end_with(process: int, working: "asyncio.Task[None]") -> None:
     working.cancel()
 
 
-async def _prepare(place: Settings) -> None:
+async def _prepare(settings: Settings) -> None:
     try:
-        await migrate(place.database_url)
+        await migrate(settings.database_url)
     except OperationalError as trouble:
         raise SetUpFailed(f"the database is not reached: {str(trouble).splitlines()[0]}") from None
     if os.environ.get("FATSIGNAL_DEMO", "1") == "0":
         return
-    async with await AsyncConnection.connect(place.database_url, autocommit=True) as conn:
+    async with await AsyncConnection.connect(settings.database_url, autocommit=True) as conn:
         found = await (await conn.execute("SELECT 1 FROM session LIMIT 1")).fetchone()
         if found is None:
             from fatsignal.demo.build import build_demo
             from fatsignal.jobs.worker import make_queue
 
-            queue = make_queue(place.database_url)
+            queue = make_queue(settings.database_url)
             async with queue.open_async():
                 await build_demo(
-                    conn, queue, sessions_folder=place.sessions_folder, waves_folder=place.pyramids_folder,
+                    conn, queue, sessions_folder=settings.sessions_folder, waves_folder=settings.waves_folder,
                     say=lambda line: print(f"  {line}", flush=True),
                     first_passes_only=os.environ.get("FATSIGNAL_DEMO") == "short",
                 )  # fmt: skip
 
 
-async def _serve_and_tell(server: "object", place: Settings) -> None:
+async def _serve_and_tell(server: "object", settings: Settings) -> None:
     serving = asyncio.create_task(server.serve())  # type: ignore[attr-defined]
     while not server.started and not serving.done():  # type: ignore[attr-defined]
         await asyncio.sleep(0.01)
     if not serving.done():
-        print(f"Fat Signal is ready: http://{place.host}:{place.port}", flush=True)
+        print(f"Fat Signal is ready: http://{settings.host}:{settings.port}", flush=True)
     await serving
 
 

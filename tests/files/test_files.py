@@ -10,8 +10,8 @@ import soundfile
 from hypothesis import given
 from hypothesis import strategies as st
 
-from fatsignal.errors import FileRefused, SettingRefused
-from fatsignal.files.bext import BroadcastNote, unpack_bext
+from fatsignal.errors import FileRefused, InvalidSetting
+from fatsignal.files.bext import BextChunk, unpack_bext
 from fatsignal.files.names import file_name
 from fatsignal.files.reamp import reamp_file
 from fatsignal.files.sound import read_blocks, read_clip
@@ -20,7 +20,7 @@ from fatsignal.files.wave_writer import WaveWriter, read_bext
 from fatsignal.tones import find_tone
 from tests.signals import FS, noise, plucks, sine
 
-NOTE = BroadcastNote(
+NOTE = BextChunk(
     description="Baritone 03 - DI", originated_at=datetime(2026, 11, 24, 20, 41, 5), time_reference_frames=5_000_000_000
 )
 SAMPLES = next(Path("/usr/share/sonic-pi").rglob("guit_*.flac"), Path()).parent
@@ -66,7 +66,7 @@ def test_flac_passes_its_own_checker(tmp_path):
 
 @given(st.text(max_size=400), st.integers(0, 2**63), st.datetimes(datetime(1970, 1, 1)))
 def test_bext_reads_back_what_was_packed(description, frames, moment):
-    note = BroadcastNote(description=description, originated_at=moment, time_reference_frames=frames)
+    note = BextChunk(description=description, originated_at=moment, time_reference_frames=frames)
     body = note.pack()
     assert len(body) >= 602
     assert len(body) % 2 == 0
@@ -112,7 +112,7 @@ def test_a_recorded_file_is_never_written_over(tmp_path):
     path.write_bytes(b"precious")
     with pytest.raises(FileExistsError):
         WaveWriter(path, rate_hz=FS)
-    with pytest.raises(SettingRefused, match="exists already"):
+    with pytest.raises(InvalidSetting, match="exists already"):
         write_sound(path, [np.zeros((1, 1))], rate_hz=FS, channels=1)
     assert path.read_bytes() == b"precious"
 

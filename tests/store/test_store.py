@@ -9,7 +9,7 @@ import pytest
 from fatsignal.core.song.sections import SongSection
 from fatsignal.core.takes.windows import Gap, Window
 from fatsignal.core.timing.tempo import MeterChange, TempoChange, TempoMap
-from fatsignal.errors import NotFound, SettingRefused
+from fatsignal.errors import InvalidSetting, NotFound
 from fatsignal.store import (
     backings,
     interfaces,
@@ -119,7 +119,7 @@ async def test_parts_of_a_session_have_names_of_their_own(conn):
     session = await a_session(conn)
     await a_part(conn, session)
     await conn.commit()
-    with pytest.raises(SettingRefused, match="there is a part named Baritone already"):
+    with pytest.raises(InvalidSetting, match="there is a part named Baritone already"):
         await a_part(conn, session)
 
 
@@ -190,7 +190,7 @@ async def test_kits_are_found_by_instrument_use_and_words(conn):
     assert await found(instrument="six-string guitar", words=["only"]) == ["Bright double"]
     assert await found(words=["100%"]) == []
     await conn.commit()
-    with pytest.raises(SettingRefused, match="there is a kit named Late at night already"):
+    with pytest.raises(InvalidSetting, match="there is a kit named Late at night already"):
         await kits.add_kit(conn, name="Late at night", instrument="x", use="", words=[], rig={})
 
 

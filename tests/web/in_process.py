@@ -1,4 +1,4 @@
-"""The application in the test's own process: its routes over ASGI, a real database, and a desk without an engine."""
+"""The application in the test's own process: its routes over ASGI, a real database, and nobody who rolls."""
 
 from contextlib import asynccontextmanager
 from types import SimpleNamespace
@@ -14,10 +14,10 @@ from fatsignal.store.database import open_pool
 from fatsignal.web.app import build_routes, create_app
 from fatsignal.web.live import Hub
 from fatsignal.web.sounds import PlayingMaterials
-from fatsignal.web.works import WorkDesk
+from fatsignal.web.work_queue import WorkQueue
 
 
-class DeskWithoutEngine:
+class ControllerWithoutEngine:
     """Takes orders and remembers them; nothing rolls."""
 
     def __init__(self):
@@ -40,7 +40,7 @@ class DeskWithoutEngine:
         self.orders.append((session_id, cues))
 
 
-class WorksHere(WorkDesk):
+class WorksHere(WorkQueue):
     """Work is done by this process, when it is asked for."""
 
     async def ask(self, **asked):
@@ -49,21 +49,21 @@ class WorksHere(WorkDesk):
             return await works.get_work(conn, work.id)
 
     async def wake(self, work):
-        async with await AsyncConnection.connect(self._place.database_url, autocommit=True) as conn:
-            await carry_out(conn, work.id, self._place)
+        async with await AsyncConnection.connect(self._settings.database_url, autocommit=True) as conn:
+            await carry_out(conn, work.id, self._settings)
 
 
 @asynccontextmanager
 async def in_process(data, database_url):
-    """A client of the application, with its parts as attributes: `app`, `pool`, `desk`."""
-    place = Settings(data=data, database_url=database_url, workers=0)
-    app = create_app(place)
+    """A client of the application, with its parts as attributes: `app`, `pool`, `engine`."""
+    settings = Settings(data=data, database_url=database_url, workers=0)
+    app = create_app(settings)
     build_routes(app)
     hub, queue = Hub(), make_queue(database_url)
     async with open_pool(database_url) as pool, queue.open_async():
-        desk = DeskWithoutEngine()
-        app.state.pool, app.state.hub, app.state.desk = pool, hub, desk
-        app.state.works, app.state.playing = WorksHere(place, pool, queue, hub), PlayingMaterials()
+        engine = ControllerWithoutEngine()
+        app.state.pool, app.state.hub, app.state.engine = pool, hub, engine
+        app.state.queue, app.state.playing = WorksHere(settings, pool, queue, hub), PlayingMaterials()
         async with AsyncClient(transport=ASGITransport(app), base_url="http://127.0.0.1:8417") as client:
-            client.app, client.pool, client.desk = app, pool, desk
+            client.app, client.pool, client.engine = app, pool, engine
             yield client

@@ -7,15 +7,15 @@ import signal
 import stat
 
 from fatsignal.config import Settings
-from fatsignal.web.works import keep_a_worker
+from fatsignal.web.work_queue import keep_a_worker
 
 
 async def test_a_worker_that_dies_is_started_again_and_ends_with_the_server(tmp_path, monkeypatch):
     program = tmp_path / "worker"
     program.write_text(f"#!/bin/sh\necho $$ >> {tmp_path}/pids\nexec sleep 60\n")
     program.chmod(program.stat().st_mode | stat.S_IXUSR)
-    monkeypatch.setattr("fatsignal.web.works.sys.executable", str(program))
-    monkeypatch.setattr("fatsignal.web.works._RECONNECT_S", 0.05)
+    monkeypatch.setattr("fatsignal.web.work_queue.sys.executable", str(program))
+    monkeypatch.setattr("fatsignal.web.work_queue._RECONNECT_S", 0.05)
     keeping = asyncio.create_task(keep_a_worker(Settings(data=tmp_path, database_url="postgresql://nowhere")))
 
     async def started(count):

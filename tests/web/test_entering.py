@@ -37,7 +37,7 @@ class Studio:
 
     def rolled(self, number, **changes):
         """A take that an engine left in its folder."""
-        folder = self.place.sessions_folder / self.session.folder
+        folder = self.settings.sessions_folder / self.session.folder
         asked = order(
             folder, session_id=self.session.id, plan=plan(play_bar=1, to_bar=2),
             parts=[part(folder, **{"part_id": self.part.id, "first_number": number, **changes})],
@@ -106,7 +106,7 @@ async def test_a_take_that_the_database_refuses_holds_up_no_other(studio):
         assert "cannot be read" in problems["Take 02"]
         assert "untouched" in problems["Take 02"]
     # Both are still there to be tried again, by this server or another.
-    assert (studio.place.sessions_folder / "Song/Baritone/Take 01/roll.json").exists()
+    assert (studio.settings.sessions_folder / "Song/Baritone/Take 01/roll.json").exists()
     assert (broken / "roll.json").exists()
     # Each is told once, however often it is tried.
     notices = [each.problem for each in studio.told if each.event == "notice"]
@@ -136,7 +136,7 @@ async def test_what_passes_is_tried_again_until_it_works(studio, monkeypatch, pa
         await studio.until(there)
     assert len(tries) == 3
     assert studio.entering.waiting == []
-    assert (studio.place.sessions_folder / "Song/Baritone/Take 01/take.json").exists()
+    assert (studio.settings.sessions_folder / "Song/Baritone/Take 01/take.json").exists()
 
 
 async def test_what_an_earlier_release_refused_for_good_is_looked_at_again(studio):
@@ -160,7 +160,7 @@ async def test_a_take_whose_number_is_in_use_gets_the_next_one(studio):
             return await studio.numbers() == [1]
 
         await studio.until(first)
-        folder = studio.place.sessions_folder / "Song/Baritone"
+        folder = studio.settings.sessions_folder / "Song/Baritone"
         (folder / "Take 01").rename(folder / "Take 01 (away)")
         studio.rolled(1)
         studio.entering.wake()
@@ -218,7 +218,7 @@ SEAMS = [
 @pytest.mark.parametrize("seam", SEAMS, ids=str)
 async def test_a_server_that_died_while_it_entered_a_take_enters_it_once(studio, monkeypatch, seam):
     folder = studio.rolled(1)
-    places = {"sessions_folder": studio.place.sessions_folder, "waves_folder": studio.place.pyramids_folder}
+    places = {"sessions_folder": studio.settings.sessions_folder, "waves_folder": studio.settings.waves_folder}
     measured = enter_roll.measure_roll(folder, **places)
     with monkeypatch.context() as patched:
         seam.set(patched, died)

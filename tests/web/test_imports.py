@@ -11,7 +11,7 @@ import pytest
 import soundfile
 
 from fatsignal.core.takes.channel_names import guess_kinds, name_channels
-from fatsignal.files.bext import BroadcastNote
+from fatsignal.files.bext import BextChunk
 from fatsignal.files.wave_writer import WaveWriter
 from tests.signals import FS, plucks
 
@@ -64,7 +64,7 @@ def as_file(samples, rate_hz=FS):
 
 def stamped(tmp_path, samples, stamp):
     path = tmp_path / f"{uuid4()}.wav"
-    note = BroadcastNote(description="x", originated_at=datetime(2026, 1, 1), time_reference_frames=stamp)
+    note = BextChunk(description="x", originated_at=datetime(2026, 1, 1), time_reference_frames=stamp)
     with WaveWriter(path, rate_hz=FS, depth="32f", note=note) as writer:
         writer.write(samples[:, None])
     return path.read_bytes()

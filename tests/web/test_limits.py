@@ -4,7 +4,7 @@ import asyncio
 
 import pytest
 
-from fatsignal.web.limits import NotTooLarge
+from fatsignal.web.limits import MaxBodySize
 
 GB = 1024**3
 
@@ -30,7 +30,7 @@ def ask(*, length, pieces, largest_bytes=2 * GB):
 
     headers = [(b"content-length", length)] if length is not None else []
     scope = {"type": "http", "method": "POST", "path": "/api/sessions/x/imports", "headers": headers}
-    asyncio.run(NotTooLarge(application, largest_bytes=largest_bytes)(scope, receive, send))
+    asyncio.run(MaxBodySize(application, largest_bytes=largest_bytes)(scope, receive, send))
     return answered, reached, waiting
 
 
@@ -58,4 +58,4 @@ def test_a_sender_that_goes_away_is_not_answered():
         raise AssertionError("nobody is there to answer")
 
     scope = {"type": "http", "headers": [(b"content-length", b"9999999")]}
-    asyncio.run(NotTooLarge(never, largest_bytes=1000)(scope, receive, never))
+    asyncio.run(MaxBodySize(never, largest_bytes=1000)(scope, receive, never))

@@ -19,7 +19,7 @@ from fatsignal.core.song.sections import (
 )
 from fatsignal.core.song.written import CutNote, carried
 from fatsignal.core.timing.tempo import LEAD_IN_BARS, LONGEST_SONG_BARS, TempoMap
-from fatsignal.errors import ConfirmationRequired, SettingRefused
+from fatsignal.errors import ConfirmationRequired, InvalidSetting
 from fatsignal.store import backings, parts, sections, sessions, takes
 from fatsignal.store.database import Connection
 from fatsignal.store.sessions import Session
@@ -48,14 +48,14 @@ async def change_tempo(
     ------
     ConfirmationRequired
         If bars would move under recorded audio and `audio_stays` is false.
-    SettingRefused
+    InvalidSetting
         If a section or a change would lie past the song's end.
     """
     if not 1 <= song_bars <= LONGEST_SONG_BARS:
-        raise SettingRefused(f"a song of {song_bars} bars is not possible: 1 to {LONGEST_SONG_BARS}")
+        raise InvalidSetting(f"a song of {song_bars} bars is not possible: 1 to {LONGEST_SONG_BARS}")
     last = max(wanted.tempos[-1].bar, wanted.meters[-1].bar)
     if last > song_bars:
-        raise SettingRefused(
+        raise InvalidSetting(
             f"a change stands at bar {last}, past the song's end at bar {song_bars}: make the song longer"
         )
     check_sections([section.in_song for section in await sections.list_sections(conn, session.id)], song_bars=song_bars)
@@ -99,7 +99,7 @@ async def change_sections(
     ------
     ConfirmationRequired
         If takes would go into the bin with their section and `agreed` is false.
-    SettingRefused
+    InvalidSetting
         If sections overlap, run past the song's end, or a ramp would lead out of a section that moves.
     """
     old = [section.in_song for section in await sections.list_sections(conn, session.id)]
@@ -111,7 +111,7 @@ async def change_sections(
         new.sort(key=lambda section: section.first_bar)
     new = [replace(section, name=section.name.strip()) for section in new]
     if len({section.id for section in new}) < len(new):
-        raise SettingRefused("a section stands twice in the list: leave one of them out")
+        raise InvalidSetting("a section stands twice in the list: leave one of them out")
     check_sections(new, song_bars=song_bars)
     binned = await _bin_with_sections(conn, session, old, new, agreed=agreed)
     spans = spans_between(old, new)

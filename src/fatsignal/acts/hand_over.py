@@ -20,8 +20,8 @@ from fatsignal.core.level.depth import Depth
 from fatsignal.core.material.channels import RecordedKind, Wanted
 from fatsignal.core.song.questions import tempo_in_words
 from fatsignal.core.takes.windows import Window
-from fatsignal.errors import FileRefused, SettingRefused
-from fatsignal.files.bext import BroadcastNote
+from fatsignal.errors import FileRefused, InvalidSetting
+from fatsignal.files.bext import BextChunk
 from fatsignal.files.material_files import MaterialOnDisk, open_recorded
 from fatsignal.files.names import channel_name, file_name, take_stem
 from fatsignal.files.sound_writer import FileKind, write_sound
@@ -120,13 +120,13 @@ class Parcel:
 
         Raises
         ------
-        SettingRefused
+        InvalidSetting
             If no file kind holds the depth.
         FileRefused
             If a file of it was moved away or replaced.
         """
         if self.form.kind == "flac" and self.form.depth == "32f":
-            raise SettingRefused("FLAC holds 16 or 24 bits; choose WAV for 32-bit float")
+            raise InvalidSetting("FLAC holds 16 or 24 bits; choose WAV for 32-bit float")
         for item in self.items:
             for file in item.sounds.files_of(item.wanted):
                 try:
@@ -152,7 +152,7 @@ async def parcel_of(conn: Connection, session_id: UUID, asked: ParcelAsked, sess
 
     Raises
     ------
-    SettingRefused
+    InvalidSetting
         If something that is chosen is not there any more.
     """
     session = await sessions.get_session(conn, session_id)
@@ -161,7 +161,7 @@ async def parcel_of(conn: Connection, session_id: UUID, asked: ParcelAsked, sess
         item for of_take in await what_there_is(conn, session_id) for item in _items(of_take, chosen, sessions_folder)
     ]
     if len(items) < len(chosen):
-        raise SettingRefused(f"{len(chosen) - len(items)} of the chosen things are not there any more: reload the page")
+        raise InvalidSetting(f"{len(chosen) - len(items)} of the chosen things are not there any more: reload the page")
     return Parcel(session, items, ParcelForm(kind=asked.kind, depth=asked.depth, start=asked.start))
 
 
@@ -201,7 +201,7 @@ def write_parcel(parcel: Parcel, path: Path, on_progress: Callable[[float], None
 
     Raises
     ------
-    FileRefused, SettingRefused
+    FileRefused, InvalidSetting
         See `Parcel.check`.
     """
     parcel.check()
@@ -216,7 +216,7 @@ def write_parcel(parcel: Parcel, path: Path, on_progress: Callable[[float], None
         for item, span in zip(items, spans, strict=True):
             name = _unique(f"{file_name(item.name)}.{form.kind}", taken)
             target = Path(scratch) / f"out.{form.kind}"
-            note = BroadcastNote(
+            note = BextChunk(
                 description=f"{session.name}: {item.name}",
                 originated_at=item.recorded_at,
                 time_reference_frames=0 if form.start == "song" else item.from_frame,

@@ -17,7 +17,7 @@ from fatsignal.core.level.waveform_peaks import columns
 from fatsignal.core.timing.beat_tracking import find_pulse
 from fatsignal.engine.orders import ListenOrder
 from fatsignal.errors import FileRefused, SignalError
-from fatsignal.files.bext import BroadcastNote
+from fatsignal.files.bext import BextChunk
 from fatsignal.files.claims import place_file
 from fatsignal.files.names import file_name
 from fatsignal.files.sound import read_blocks, read_clip
@@ -127,7 +127,7 @@ def _keep(
     wanted = folder / f"{file_name(name)}.wav"
     partial = folder / f"{mark or uuid4()}.partial.wav"
     at = session.tempo.bar_frame(1) if from_frame is None else from_frame
-    note = BroadcastNote(
+    note = BextChunk(
         description=wanted.stem, originated_at=datetime.now().astimezone(), time_reference_frames=max(0, at)
     )
     try:

@@ -22,9 +22,9 @@ from fatsignal.core.takes.channel_names import name_channels
 from fatsignal.core.takes.windows import Window
 from fatsignal.core.timing.delay import align
 from fatsignal.engine.disk_space import RESERVE_BYTES, free_bytes
-from fatsignal.errors import FileRefused, SettingRefused, SignalError
+from fatsignal.errors import FileRefused, InvalidSetting, SignalError
 from fatsignal.files.atomic_write import sync_folder
-from fatsignal.files.bext import BroadcastNote, unpack_bext
+from fatsignal.files.bext import BextChunk, unpack_bext
 from fatsignal.files.claims import claim_take_folder
 from fatsignal.files.names import channel_name, file_name, take_stem
 from fatsignal.files.sound import READ_FRAMES, SoundFacts
@@ -104,7 +104,7 @@ def import_take(
     FileRefused
         If one is no sound file, has more than two channels, holds no sound, or samples that are not numbers; if there
         is no time stamp where one is needed; if the disk has no room.
-    SettingRefused
+    InvalidSetting
         If there are too many files, two DIs, or no such bar.
     """
     _check(files, session, bar)
@@ -160,7 +160,7 @@ def _write(
     with ExitStack() as stack:
         writers = []
         for done, (each, path, lead) in enumerate(zip(looked, paths, leads, strict=True)):
-            note = BroadcastNote(description=path.stem, originated_at=now, time_reference_frames=max(0, from_frame))
+            note = BextChunk(description=path.stem, originated_at=now, time_reference_frames=max(0, from_frame))
             writer = stack.enter_context(
                 WaveWriter(path, rate_hz=rate_hz, depth="32f" if each.is_float else "24", note=note)
             )
@@ -193,11 +193,11 @@ def _not_written(trouble: OSError) -> FileRefused:
 
 def _check(files: Sequence[Incoming], session: Session, bar: int) -> None:
     if not 1 <= len(files) <= MOST_FILES:
-        raise SettingRefused(f"a take is made of 1 to {MOST_FILES} files; these are {len(files)}")
+        raise InvalidSetting(f"a take is made of 1 to {MOST_FILES} files; these are {len(files)}")
     if sum(file.kind == "di" for file in files) > 1:
-        raise SettingRefused("a take has one DI: say what the others are")
+        raise InvalidSetting("a take has one DI: say what the others are")
     if not 1 <= bar <= session.song_bars:
-        raise SettingRefused(f"the song has bars 1 to {session.song_bars}: choose one of them to begin at")
+        raise InvalidSetting(f"the song has bars 1 to {session.song_bars}: choose one of them to begin at")
 
 
 def _look(file: Incoming, rate_hz: int, on_progress: Progress) -> _Looked:

@@ -11,10 +11,10 @@ from fatsignal.core.level.bleed import measure_bleed_while_playing
 from fatsignal.core.level.peak import Extent, FlatTops, extent_of
 from fatsignal.core.material.channels import MEASURED_FIRST, Wanted, first_of
 from fatsignal.core.takes.judge import JudgedTake
-from fatsignal.core.takes.notes import Playing, listen_through
+from fatsignal.core.takes.notes import TakeAnalysis, listen_through
 from fatsignal.core.timing.click import ClickSettings, render_click
 from fatsignal.core.timing.tempo import TempoMap
-from fatsignal.files.analysis_cache import load_playing, save_playing
+from fatsignal.files.analysis_cache import load_analysis, save_analysis
 from fatsignal.files.material_files import MaterialOnDisk
 from fatsignal.store.takes import Take, TakeChannel
 
@@ -92,14 +92,14 @@ def _click_below_playing_db(
 
 def playing_of(
     take: Take, channels: Sequence[TakeChannel], *, sessions_folder: Path, waves_folder: Path
-) -> Playing | None:
+) -> TakeAnalysis | None:
     """What was played in a take, heard out now where it was not before; it is kept by the content of its file."""
     folder = sessions_folder / take.folder
     heard = first_of((channel for channel in channels if (folder / channel.file).exists()), MEASURED_FIRST)
     # What is gone was perhaps heard out before: the clean signal counts, wherever its file is.
     clean = first_of(channels, MEASURED_FIRST)
     for channel in (clean, heard):
-        playing = load_playing(_kept(waves_folder, channel)) if channel is not None else None
+        playing = load_analysis(_kept(waves_folder, channel)) if channel is not None else None
         if playing is not None:
             return playing
     if heard is None:
@@ -111,7 +111,7 @@ def playing_of(
         playing = listen_through(
             lambda from_frame, frames: read(first + from_frame, frames), frames=take.frames, rate_hz=take.rate_hz
         )
-    save_playing(_kept(waves_folder, heard), playing)
+    save_analysis(_kept(waves_folder, heard), playing)
     return playing
 
 

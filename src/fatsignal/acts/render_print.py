@@ -24,7 +24,7 @@ from fatsignal.core.tone.chain import inner_factor
 from fatsignal.core.tone.document import parse_tone
 from fatsignal.core.tone.tone_distance import SpectrumMeter, levels_apart_db
 from fatsignal.errors import FileRefused
-from fatsignal.files.bext import BroadcastNote
+from fatsignal.files.bext import BextChunk
 from fatsignal.files.claims import place_file
 from fatsignal.files.material_files import MaterialOnDisk, sha256_of
 from fatsignal.files.names import file_name
@@ -80,7 +80,7 @@ def render_print(
     folder.mkdir(parents=True, exist_ok=True)
     partial = folder / f"{print_id}.{holder}.rendering.wav"
     partial.unlink(missing_ok=True)
-    note = BroadcastNote(
+    note = BextChunk(
         description=name,
         originated_at=what.recorded_at,
         time_reference_frames=max(0, material.first_frame),

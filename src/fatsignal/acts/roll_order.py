@@ -10,10 +10,10 @@ from pydantic import TypeAdapter
 from fatsignal.core.cue.monitoring import Monitoring
 from fatsignal.core.instrument.player import Note
 from fatsignal.core.song.sections import SongSection
-from fatsignal.core.takes.roll_plan import Range, RollPlan, Way, plan_loop, plan_once, plan_windows
+from fatsignal.core.takes.roll_plan import Range, RollMode, RollPlan, plan_loop, plan_once, plan_windows
 from fatsignal.core.tone.document import Tone
 from fatsignal.engine.orders import Cue, PartMonitor, PartOrder, PlayTrack, RollOrder, StandbyOrder
-from fatsignal.errors import SettingRefused
+from fatsignal.errors import InvalidSetting
 from fatsignal.files.names import file_name
 from fatsignal.rig.check_scenarios import made_up_notes
 from fatsignal.rig.device import SimulatedDevice
@@ -37,7 +37,7 @@ class Armed:
 
 
 def roll_plan(
-    session: Session, *, way: Way | None = None, section: SongSection | None = None, from_frame: int | None = None,
+    session: Session, *, way: RollMode | None = None, section: SongSection | None = None, from_frame: int | None = None,
     by_hand: bool = False,
 ) -> RollPlan:  # fmt: skip
     """What a roll plays through, by the session's settings; `way` does it another way this once.
@@ -46,7 +46,7 @@ def roll_plan(
 
     Raises
     ------
-    SettingRefused
+    InvalidSetting
         If there is nothing to play: no section and no frame, or no window.
     """
     settings, tempo = session.roll_settings, session.tempo
@@ -60,12 +60,12 @@ def roll_plan(
             if from_frame is not None:
                 bar = tempo.bar_at(from_frame)
                 if not 1 <= bar <= session.song_bars:
-                    raise SettingRefused(f"the song has bars 1 to {session.song_bars}: go to one of them and roll")
+                    raise InvalidSetting(f"the song has bars 1 to {session.song_bars}: go to one of them and roll")
                 played = Range(bar, session.song_bars + 1)
             elif section is not None:
                 played = Range(section.first_bar, section.end_bar)
             else:
-                raise SettingRefused("choose a section, or a place in the song, to roll from")
+                raise InvalidSetting("choose a section, or a place in the song, to roll from")
             return plan_once(
                 tempo, played, settings, count_in_bars=count_in_bars, from_frame=from_frame, by_hand=by_hand
             )

@@ -7,7 +7,7 @@ from fatsignal.acts.arming import all_armed, armed_parts
 from fatsignal.acts.audio_interface import interface_now, record_offset_frames
 from fatsignal.acts.overdub_tracks import cues_of, tracks_beside
 from fatsignal.acts.roll_order import roll_order, roll_plan
-from fatsignal.core.takes.roll_plan import Way
+from fatsignal.core.takes.roll_plan import RollMode
 from fatsignal.engine.orders import RollOrder
 from fatsignal.errors import RollRefused
 from fatsignal.rig.interface import INPUTS
@@ -17,7 +17,7 @@ from fatsignal.store.database import Connection
 
 
 async def order_to_roll(
-    conn: Connection, session_id: UUID, *, section_id: UUID | None, from_frame: int | None, way: Way | None,
+    conn: Connection, session_id: UUID, *, section_id: UUID | None, from_frame: int | None, way: RollMode | None,
     by_hand: bool, sessions_folder: Path, speed: float,
 ) -> RollOrder:  # fmt: skip
     """Roll what is armed: a section, or from a frame on, in the session's way or another.

@@ -9,7 +9,7 @@ import typer
 
 from fatsignal.cli.app import AsJson, app, or_refuse
 from fatsignal.core.json_values import json_ready
-from fatsignal.errors import SettingRefused
+from fatsignal.errors import InvalidSetting
 
 Pitch = Annotated[float, typer.Option(metavar="HZ", help="Reference pitch of A4.")]
 Tuning = Annotated[
@@ -121,10 +121,10 @@ def chord(
 def _strings(typed: str, strings: int) -> list[int]:
     parts = typed.replace(",", " ").split()
     if not all(part.isdigit() and 1 <= int(part) <= strings for part in parts):
-        raise SettingRefused(f'"{typed}" does not name strings to leave alone: numbers from 1 to {strings}')
+        raise InvalidSetting(f'"{typed}" does not name strings to leave alone: numbers from 1 to {strings}')
     return [int(part) - 1 for part in parts]
 
 
 def _check_pitch(pitch: float) -> None:
     if not 380 <= pitch <= 480:
-        raise SettingRefused(f"a reference pitch of {pitch:g} Hz is outside 380 to 480 Hz")
+        raise InvalidSetting(f"a reference pitch of {pitch:g} Hz is outside 380 to 480 Hz")

@@ -9,7 +9,7 @@ import typer
 
 from fatsignal.cli.app import AsJson, app, or_refuse
 from fatsignal.core.json_values import json_ready
-from fatsignal.errors import FatSignalError, FileRefused, SettingRefused
+from fatsignal.errors import FatSignalError, FileRefused, InvalidSetting
 
 
 @app.command()
@@ -92,21 +92,21 @@ def _reamp_all(
     from fatsignal.tones import find_tone
 
     if depth not in ("16", "24", "32f"):
-        raise SettingRefused(f"a depth of {depth} is not written: choose 16, 24 or 32f")
+        raise InvalidSetting(f"a depth of {depth} is not written: choose 16, 24 or 32f")
     if oversample not in (None, 1, 2, 4, 8):
-        raise SettingRefused(f"oversampling of {oversample} is not done: choose 1, 2, 4 or 8")
+        raise InvalidSetting(f"oversampling of {oversample} is not done: choose 1, 2, 4 or 8")
     if rate is not None and not LOWEST_RATE_HZ <= rate <= HIGHEST_RATE_HZ:
-        raise SettingRefused(f"a rate of {rate} Hz is outside {LOWEST_RATE_HZ} to {HIGHEST_RATE_HZ} Hz")
+        raise InvalidSetting(f"a rate of {rate} Hz is outside {LOWEST_RATE_HZ} to {HIGHEST_RATE_HZ} Hz")
     chosen = find_tone(tone_name)
     several = len(files) > 1 or out.is_dir()
     targets = [out / f"{file.stem} - {chosen.name}.wav" if several else out for file in files]
     if len(set(targets)) != len(targets):
-        raise SettingRefused("two of the files have the same name, and would become one: rename one of them")
+        raise InvalidSetting("two of the files have the same name, and would become one: rename one of them")
     # Nothing is written before all inputs are known to be good.
     for file, target in zip(files, targets, strict=True):
         facts_of(file)
         if target.exists():
-            raise SettingRefused(f"{target} exists already: choose another name, or remove it")
+            raise InvalidSetting(f"{target} exists already: choose another name, or remove it")
     if several:
         out.mkdir(parents=True, exist_ok=True)
     with Progress(console=Console(stderr=True), disable=quiet, transient=True) as bars:

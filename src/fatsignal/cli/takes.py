@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Annotated
 import typer
 
 from fatsignal.cli.app import AsJson, app, or_refuse
-from fatsignal.errors import SettingRefused, SignalError
+from fatsignal.errors import InvalidSetting, SignalError
 
 if TYPE_CHECKING:
     from fatsignal.core.timing.tempo import TempoMap
@@ -118,8 +118,8 @@ def _tempo(bpm: str, first_beat_s: float, beats: int, rate_hz: int) -> "TempoMap
     from fatsignal.core.timing.tempo import TempoMap, parse_tempo
 
     if not 0 <= first_beat_s <= 3600:
-        raise SettingRefused(f"a first beat at {first_beat_s:g} s is outside 0 to 3600 s")
+        raise InvalidSetting(f"a first beat at {first_beat_s:g} s is outside 0 to 3600 s")
     if not 1 <= beats <= 32:
-        raise SettingRefused(f"{beats} beats in a bar is outside 1 to 32")
+        raise InvalidSetting(f"{beats} beats in a bar is outside 1 to 32")
     steady = TempoMap.steady(Fraction(parse_tempo(bpm)), rate_hz=rate_hz, beats_per_bar=beats)
     return steady.moved_to(round(first_beat_s * rate_hz))

@@ -7,7 +7,7 @@ from uuid import uuid4
 
 from fatsignal.acts.checks import CHECKS
 from fatsignal.acts.checks.kind import CheckFound
-from fatsignal.acts.checks.run import keep_check, next_pass, run_check
+from fatsignal.acts.checks.run import measure_check, next_pass, store_check
 from fatsignal.acts.freeze_rig import freeze_rig
 from fatsignal.acts.import_backing import enter_backing, join_playback
 from fatsignal.acts.listen_order import check_order, playback_order
@@ -44,7 +44,7 @@ async def check_part(conn: Connection, session: Session, part: Part) -> None:
             while again := next_pass(order, found, before, listen_id=uuid4()):
                 order, before = again, found
                 found = await asyncio.to_thread(_listen, order, before)
-            await keep_check(conn, order, part.id, found)
+            await store_check(conn, order, part.id, found)
     await freeze_rig(conn, session, part, interface=interface, name="Combo, ribbon and coil")
     await kits.add_kit(
         conn, name="Baritone combo", instrument=rig.instrument, use="rhythm", words=["warm", "two mics"],
@@ -72,4 +72,4 @@ def _capture(order: ListenOrder) -> None:
 
 def _listen(order: ListenOrder, before: CheckFound | None = None) -> CheckFound:
     _capture(order)
-    return run_check(order, playing_dbfs={}, before=before)
+    return measure_check(order, playing_dbfs={}, before=before)

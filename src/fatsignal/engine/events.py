@@ -6,7 +6,7 @@ from uuid import UUID
 
 from pydantic import BaseModel, Field, TypeAdapter, ValidationError
 
-from fatsignal.core.takes.roll_plan import Way
+from fatsignal.core.takes.roll_plan import RollMode
 from fatsignal.core.takes.windows import Window
 from fatsignal.engine.protocol import ChannelFile, EndReason, ListenKind, Message, Speaks
 
@@ -46,7 +46,7 @@ class Rolling(Message):
     roll_id: UUID
     session_id: UUID
     section_id: UUID | None
-    way: Way
+    way: RollMode
     pass_number: int
     again: bool = Field(description="Another pass follows when this one is over.")
     from_frame: int = Field(description="Of the file: where in the song this pass begins.")

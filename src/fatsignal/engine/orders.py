@@ -7,7 +7,7 @@ from uuid import UUID
 from pydantic import BaseModel, ConfigDict, Field, TypeAdapter, model_validator
 
 from fatsignal.core.cue.mix import CueMix
-from fatsignal.core.cue.monitoring import Hear, When
+from fatsignal.core.cue.monitoring import MonitorPolicy, MonitorSource
 from fatsignal.core.instrument.player import Note
 from fatsignal.core.material.channels import Wanted
 from fatsignal.core.material.material import Material
@@ -47,8 +47,8 @@ class PartMonitor(BaseModel):
 
     model_config = ConfigDict(extra="ignore")
 
-    hear: Hear = "nothing"
-    when: When = "always"
+    hear: MonitorSource = "nothing"
+    when: MonitorPolicy = "always"
     channel: int = Field(default=0, description="Among the part's own, heard straight from the interface.")
     tone: Tone | None = None
     tone_revision_id: UUID | None = None

@@ -11,7 +11,7 @@ from fatsignal.core.clip import Samples
 from fatsignal.core.level.depth import Depth
 from fatsignal.engine.protocol import ChannelFile
 from fatsignal.files.atomic_write import sync_file, sync_folder
-from fatsignal.files.bext import BroadcastNote
+from fatsignal.files.bext import BextChunk
 from fatsignal.files.names import channel_name
 from fatsignal.files.wave_writer import WaveWriter
 from fatsignal.rig.source import InputChannel
@@ -68,7 +68,7 @@ class TakeFiles:
         if first is not None:
             first()
         for channel in self.channels:
-            note = BroadcastNote(
+            note = BextChunk(
                 description=channel_name(self._stem, channel.name), originated_at=started_at,
                 time_reference_frames=max(0, self._from_frame),
             )  # fmt: skip

@@ -6,7 +6,7 @@ from pathlib import Path
 
 import numpy as np
 
-from fatsignal.core.takes.notes import Playing
+from fatsignal.core.takes.notes import TakeAnalysis
 from fatsignal.core.timing.pluck_onsets import Rise
 from fatsignal.files.atomic_write import atomic_write
 
@@ -16,7 +16,7 @@ VERSION = 2
 log = logging.getLogger(__name__)
 
 
-def save_playing(path: Path, playing: Playing) -> None:
+def save_analysis(path: Path, playing: TakeAnalysis) -> None:
     """Keep it; a file that is there is replaced at once or not at all. A disk that takes none holds nothing up."""
     try:
         _save(path, playing)
@@ -24,7 +24,7 @@ def save_playing(path: Path, playing: Playing) -> None:
         log.warning("%s is not kept: %s", path.name, trouble)
 
 
-def _save(path: Path, playing: Playing) -> None:
+def _save(path: Path, playing: TakeAnalysis) -> None:
     path.parent.mkdir(parents=True, exist_ok=True)
     with atomic_write(path) as partial:
         np.savez(
@@ -36,14 +36,14 @@ def _save(path: Path, playing: Playing) -> None:
         )  # fmt: skip
 
 
-def load_playing(path: Path) -> Playing | None:
+def load_analysis(path: Path) -> TakeAnalysis | None:
     """What was kept; None where there is nothing, or it is of another version or broken."""
     try:
         with np.load(path) as kept:
             if int(kept["version"]) != VERSION:
                 return None
             hop, first = (int(each) for each in kept["rise_grid"])
-            return Playing(
+            return TakeAnalysis(
                 rate_hz=int(kept["rate_hz"]), frames=kept["frames"], clearness=kept["clearness"],
                 attack_db=kept["attack_db"], body_db=kept["body_db"], pitch_hz=kept["pitch_hz"],
                 envelope_db=kept["envelope_db"],

@@ -13,7 +13,7 @@ _LAYOUT = struct.Struct("<256s32s32s10s8sIIH64s190x")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class BroadcastNote:
+class BextChunk:
     """What a `bext` chunk says; `time_reference_frames` counts from the session's zero."""
 
     description: str
@@ -39,14 +39,14 @@ class BroadcastNote:
         return body + history + bytes(len(history) % 2)
 
 
-def unpack_bext(body: bytes) -> BroadcastNote:
+def unpack_bext(body: bytes) -> BextChunk:
     """Read the body of a `bext` chunk; an impossible date becomes the first of the year 1."""
     description, _, reference, date, time, low, high, _, _ = _LAYOUT.unpack(body[: _LAYOUT.size])
     try:
         stamp = datetime.fromisoformat(f"{_text(date)}T{_text(time).replace('-', ':')}")
     except ValueError:
         stamp = datetime.min
-    return BroadcastNote(
+    return BextChunk(
         description=_text(description),
         originated_at=stamp,
         time_reference_frames=low | high << 32,

@@ -24,7 +24,7 @@ from fatsignal.core.timing.tempo import (
     TempoChange,
     TempoMap,
 )
-from fatsignal.errors import FileRefused, SettingRefused
+from fatsignal.errors import FileRefused, InvalidSetting
 
 TICKS_PER_QUARTER = 960
 LARGEST_BYTES = 4 * 1024 * 1024
@@ -111,7 +111,7 @@ def read_midi(data: bytes, *, shown_name: str, rate_hz: int, bar_one_frame: int)
         tempo = TempoMap(rate_hz, changes, bars.meters, bar_one_frame)
         song_bars = len(bars.starts) - 1
         return SongFromMidi(tempo, _sections(markers, bars.starts, song_bars, remarks), song_bars, remarks)
-    except SettingRefused as refusal:
+    except InvalidSetting as refusal:
         raise FileRefused(f"{shown_name} does not fit a song: {refusal}") from None
 
 
@@ -154,14 +154,14 @@ def _bars(meters: dict[int, tuple[int, int]], ticks: int, end: int, remarks: lis
             moved = moved or waiting[0][0] < at
             beats, unit = waiting.pop(0)[1]
             if not 1 <= beats <= 32 or unit not in UNITS:
-                raise SettingRefused(f"a meter of {beats}/{unit} cannot be counted")
+                raise InvalidSetting(f"a meter of {beats}/{unit} cannot be counted")
         if not changes or (changes[-1].beats, changes[-1].unit) != (beats, unit):
             changes.append(MeterChange(len(starts), beats, unit, meant=True))
         starts.append(at + Fraction(4 * beats, unit) * ticks)
         if starts[-1] >= end:
             break
         if len(starts) > LONGEST_SONG_BARS:
-            raise SettingRefused(f"it has more than {LONGEST_SONG_BARS} bars")
+            raise InvalidSetting(f"it has more than {LONGEST_SONG_BARS} bars")
     if moved:
         remarks.append("a meter changed inside a bar: it now changes at the next bar")
     return _Bars(starts, tuple(changes))
@@ -188,7 +188,7 @@ def _tempo_changes(
         else:
             bpm = _bpm_of(tempi[places[index]])
         if not SLOWEST_BPM <= bpm <= FASTEST_BPM:
-            raise SettingRefused(f"a tempo of {float(bpm):g} at bar {bar} is outside {SLOWEST_BPM} to {FASTEST_BPM}")
+            raise InvalidSetting(f"a tempo of {float(bpm):g} at bar {bar} is outside {SLOWEST_BPM} to {FASTEST_BPM}")
         if not changes or changes[-1].bpm != bpm:
             changes.append(TempoChange(bar, bpm, meant=True))
     if gathered:

@@ -11,7 +11,7 @@ from fatsignal.core.tone.chain import ToneChain
 from fatsignal.core.tone.document import Tone
 from fatsignal.core.tone.render import render_chunks
 from fatsignal.errors import FileRefused
-from fatsignal.files.bext import BroadcastNote
+from fatsignal.files.bext import BextChunk
 from fatsignal.files.sound import facts_of, read_blocks
 from fatsignal.files.sound_writer import write_sound
 
@@ -27,7 +27,7 @@ def reamp_file(
     rate_hz: int | None = None,
     depth: Depth = "24",
     oversample: int | None = None,
-    note: BroadcastNote | None = None,
+    note: BextChunk | None = None,
     threads: int = 2,
     on_progress: Progress | None = None,
 ) -> int:
@@ -60,7 +60,7 @@ def reamp_file(
 
 def reamp_material(
     reader: MaterialReader, wanted: Wanted, target: Path, tone: Tone, *, depth: Depth = "24",
-    note: BroadcastNote | None = None, threads: int = 2, on_progress: Progress | None = None,
+    note: BextChunk | None = None, threads: int = 2, on_progress: Progress | None = None,
 ) -> int:  # fmt: skip
     """Render one channel of a material through `tone` into the new file `target`; returns its frames.
 

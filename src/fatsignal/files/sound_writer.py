@@ -8,8 +8,8 @@ import soundfile
 
 from fatsignal.core.clip import Samples
 from fatsignal.core.level.depth import Depth, WordPacker
-from fatsignal.errors import SettingRefused
-from fatsignal.files.bext import BroadcastNote
+from fatsignal.errors import InvalidSetting
+from fatsignal.files.bext import BextChunk
 from fatsignal.files.wave_writer import WaveWriter
 
 FileKind = Literal["wav", "flac"]
@@ -23,7 +23,7 @@ def kind_of(path: Path) -> FileKind:
         case ".flac":
             return "flac"
         case _:
-            raise SettingRefused(f"{path.name} should end in .wav or .flac: those are written")
+            raise InvalidSetting(f"{path.name} should end in .wav or .flac: those are written")
 
 
 def write_sound(
@@ -33,7 +33,7 @@ def write_sound(
     rate_hz: int,
     channels: int,
     depth: Depth = "24",
-    note: BroadcastNote | None = None,
+    note: BextChunk | None = None,
 ) -> int:
     """Write blocks of shape (frames, channels) to a new file; returns the frames written.
 
@@ -41,7 +41,7 @@ def write_sound(
     """
     kind = kind_of(path)
     if kind == "flac" and depth == "32f":
-        raise SettingRefused("FLAC holds 16 or 24 bits; choose WAV for 32-bit float")
+        raise InvalidSetting("FLAC holds 16 or 24 bits; choose WAV for 32-bit float")
     try:
         if kind == "wav":
             with WaveWriter(path, rate_hz=rate_hz, channels=channels, depth=depth, note=note) as writer:
@@ -59,7 +59,7 @@ def write_sound(
                 flac.write(packer.words(block) << shift)
             return int(flac.frames)
     except FileExistsError:
-        raise SettingRefused(f"{path.name} exists already: choose another name") from None
+        raise InvalidSetting(f"{path.name} exists already: choose another name") from None
     except BaseException:
         path.unlink(missing_ok=True)
         raise

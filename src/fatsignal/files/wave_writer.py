@@ -12,7 +12,7 @@ from types import TracebackType
 
 from fatsignal.core.clip import Samples
 from fatsignal.core.level.depth import BYTES, Depth, WordPacker
-from fatsignal.files.bext import BroadcastNote
+from fatsignal.files.bext import BextChunk
 
 _PCM, _FLOAT = 1, 3
 _LARGEST_RIFF_BYTES = 0xFFFFFFFF - 1024
@@ -34,7 +34,7 @@ class WaveWriter:
         rate_hz: int,
         channels: int = 1,
         depth: Depth = "24",
-        note: BroadcastNote | None = None,
+        note: BextChunk | None = None,
         dither_seed: int = 0,
     ) -> None:
         self.path = path

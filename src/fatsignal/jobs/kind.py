@@ -49,8 +49,8 @@ AnyKind = WorkKind[Any, Any]
 def calculation(name: str, compute: Callable[[dict[str, Any], Settings], Any], *, remembered: int) -> AnyKind:
     """A kind whose input is all that it needs, and whose result (JSON) is all that comes of it."""
 
-    async def prepare(conn: Connection, work: Work, place: Settings) -> tuple[dict[str, Any], Settings]:
-        return work.input, place
+    async def prepare(conn: Connection, work: Work, settings: Settings) -> tuple[dict[str, Any], Settings]:
+        return work.input, settings
 
     async def keep(conn: Connection, prepared: Any, result: Any) -> Any:
         return result

@@ -18,7 +18,7 @@ from procrastinate.exceptions import AlreadyEnqueued
 from procrastinate.jobs import Status
 from psycopg import AsyncConnection
 
-from fatsignal.config import Settings, settings
+from fatsignal.config import Settings, current_settings
 from fatsignal.errors import FatSignalError
 from fatsignal.jobs.kind import PROMPT, RENDERS, SHORT, AnyKind, Stopped
 from fatsignal.store import works
@@ -115,10 +115,10 @@ async def _rescue_once(app: App, conn: Connection) -> None:
 
 async def _task(context: JobContext, work_id: str) -> None:
     async with await AsyncConnection.connect(context.additional_context["database_url"], autocommit=True) as conn:
-        await carry_out(conn, UUID(work_id), settings())
+        await carry_out(conn, UUID(work_id), current_settings())
 
 
-async def carry_out(conn: Connection, work_id: UUID, place: Settings) -> None:
+async def carry_out(conn: Connection, work_id: UUID, settings: Settings) -> None:
     """Claim a piece of work and do it; whatever happens to it is told by its row, never by an exception.
 
     Where somebody else works on it, or it ended, nothing happens.
@@ -136,7 +136,7 @@ async def carry_out(conn: Connection, work_id: UUID, place: Settings) -> None:
         await works.end(conn, work_id, holder=holder, state="failed", problem=problem)
         return
     try:
-        await _do(conn, kind, claimed, holder, place)
+        await _do(conn, kind, claimed, holder, settings)
     except Stopped:
         log.info("%s %s: stopped, or taken over", claimed.kind, work_id)
     except asyncio.CancelledError:
@@ -158,8 +158,8 @@ async def carry_out(conn: Connection, work_id: UUID, place: Settings) -> None:
         await works.end(conn, work_id, holder=holder, state="failed", problem=sentence)
 
 
-async def _do(conn: Connection, kind: AnyKind, work: Work, holder: UUID, place: Settings) -> None:
-    prepared = await kind.prepare(conn, work, place)
+async def _do(conn: Connection, kind: AnyKind, work: Work, holder: UUID, settings: Settings) -> None:
+    prepared = await kind.prepare(conn, work, settings)
     if kind.tidy is not None:
         await asyncio.to_thread(kind.tidy, prepared)
     told: dict[str, Any] = {"share": 0.0, "detail": {}}

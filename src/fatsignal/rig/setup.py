@@ -13,7 +13,7 @@ from fatsignal.core.mics.microphone import MIC_KINDS
 from fatsignal.core.mics.speakers import SPEAKERS
 from fatsignal.core.pitch.notes import parse_tuning
 from fatsignal.core.tone.blocks import Block, FirstStages, Power, ToneNetwork
-from fatsignal.errors import SettingRefused
+from fatsignal.errors import InvalidSetting
 
 MOST_MICS = 8
 _CABLE_FARAD_PER_M = 100e-12
@@ -263,12 +263,12 @@ def standard_rig(instrument_name: str, *, with_amp: bool = True) -> RigSetup:
 
     Raises
     ------
-    SettingRefused
+    InvalidSetting
         If there is no such instrument.
     """
     instrument = INSTRUMENTS.get(instrument_name)
     if instrument is None:
-        raise SettingRefused(f"there is no instrument {instrument_name}: choose {', '.join(INSTRUMENTS)}")
+        raise InvalidSetting(f"there is no instrument {instrument_name}: choose {', '.join(INSTRUMENTS)}")
     # A louder pickup needs less gain for the same level; a bass sounds string by string.
     di_gain_db = max(0, round((11 if instrument.bass else 3) - 20 * math.log10(instrument.string_volts / 0.85)))
     rig = RigSetup(

@@ -10,7 +10,7 @@ from psycopg.rows import class_row
 from psycopg.types.json import Jsonb
 
 from fatsignal.core.cue.mix import CueMix
-from fatsignal.errors import NotFound, SettingRefused
+from fatsignal.errors import InvalidSetting, NotFound
 from fatsignal.store.database import Connection
 
 OWN_NAME = "Me"
@@ -77,14 +77,14 @@ async def remove_cue(conn: Connection, cue_id: UUID) -> None:
 
     Raises
     ------
-    SettingRefused
+    InvalidSetting
         If it is the last.
     """
     cue = await get_cue(conn, cue_id)
     if len(await list_cues(conn, cue.session_id)) == 1:
-        raise SettingRefused(f"{cue.name} is the only listener: add another one first")
+        raise InvalidSetting(f"{cue.name} is the only listener: add another one first")
     await conn.execute("DELETE FROM cue WHERE id = %s", (cue_id,))
 
 
-def _name_taken(name: str) -> SettingRefused:
-    return SettingRefused(f"there is a listener named {name} already: choose another name")
+def _name_taken(name: str) -> InvalidSetting:
+    return InvalidSetting(f"there is a listener named {name} already: choose another name")

@@ -9,7 +9,7 @@ from psycopg.errors import UniqueViolation
 from psycopg.rows import class_row
 from psycopg.types.json import Jsonb
 
-from fatsignal.errors import NotFound, SettingRefused
+from fatsignal.errors import InvalidSetting, NotFound
 from fatsignal.store.database import Connection
 
 
@@ -46,7 +46,7 @@ async def add_kit(
                 (name, instrument, use, words, Jsonb(rig), Jsonb(monitoring or {})),
             )
         except UniqueViolation:
-            raise SettingRefused(f"there is a kit named {name} already: choose another name") from None
+            raise InvalidSetting(f"there is a kit named {name} already: choose another name") from None
         stored = await cur.fetchone()
     assert stored is not None, "INSERT ... RETURNING gave no row"
     return stored

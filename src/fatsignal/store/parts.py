@@ -8,7 +8,7 @@ from psycopg.errors import UniqueViolation
 from psycopg.rows import class_row
 from psycopg.types.json import Jsonb
 
-from fatsignal.errors import NotFound, SettingRefused
+from fatsignal.errors import InvalidSetting, NotFound
 from fatsignal.store.database import Connection
 
 
@@ -144,5 +144,5 @@ async def set_chords(conn: Connection, part_id: UUID, chords: list[dict[str, Any
     await conn.execute("UPDATE part SET chords = %s WHERE id = %s", (Jsonb(chords), part_id))
 
 
-def _name_taken(name: str) -> SettingRefused:
-    return SettingRefused(f"there is a part named {name} already: choose another name")
+def _name_taken(name: str) -> InvalidSetting:
+    return InvalidSetting(f"there is a part named {name} already: choose another name")

@@ -13,18 +13,18 @@ from fastapi.staticfiles import StaticFiles
 from starlette.middleware.gzip import GZipMiddleware
 
 import fatsignal
-from fatsignal.config import Settings, settings
+from fatsignal.config import Settings, current_settings
 from fatsignal.errors import NotFound
 from fatsignal.jobs.worker import make_queue
 from fatsignal.store.database import open_pool
-from fatsignal.web.changes import TellOthers
-from fatsignal.web.desk import Desk
-from fatsignal.web.early import import_what_computes
+from fatsignal.web.changes import ChangeBroadcast
 from fatsignal.web.ears import router as ears_router
-from fatsignal.web.limits import NotTooLarge
+from fatsignal.web.engine_controller import EngineController
+from fatsignal.web.limits import MaxBodySize
 from fatsignal.web.live import Hub
 from fatsignal.web.live import router as live_router
 from fatsignal.web.live_messages import describe_live_messages
+from fatsignal.web.preload import import_what_computes
 from fatsignal.web.problems import answer_problems
 from fatsignal.web.routes import (
     backings,
@@ -44,23 +44,23 @@ from fatsignal.web.routes import (
     rolls,
     sessions,
     song,
-    take_acts,
+    take_edits,
     takes,
     waves,
 )
-from fatsignal.web.security import OnlyOurselves
+from fatsignal.web.security import SameOriginOnly
 from fatsignal.web.sounds import PlayingMaterials
-from fatsignal.web.works import WorkDesk, keep_a_worker
+from fatsignal.web.work_queue import WorkQueue, keep_a_worker
 
 PAGES = Path(__file__).resolve().parents[3] / "frontend" / "dist"
 _FAREWELL_S = 8.0
 
 
-def create_app(place: Settings | None = None) -> FastAPI:
-    """The application for `place`; without it, for the settings of this process."""
-    place = place or settings()
+def create_app(settings: Settings | None = None) -> FastAPI:
+    """The application for `settings`; without it, for the settings of this process."""
+    settings = settings or current_settings()
     app = FastAPI(title="Fat Signal", version=fatsignal.__version__, lifespan=_lifespan, docs_url=None, redoc_url=None)
-    app.state.place = place
+    app.state.settings = settings
     answer_problems(app)
     stations = (
         opening,
@@ -74,7 +74,7 @@ def create_app(place: Settings | None = None) -> FastAPI:
         rig_sheets,
         compared,
         takes,
-        take_acts,
+        take_edits,
         judged,
         rolls,
         cues,
@@ -88,32 +88,32 @@ def create_app(place: Settings | None = None) -> FastAPI:
     app.include_router(ears_router)
     describe_live_messages(app)
     _serve_pages(app)
-    app.add_middleware(TellOthers)
+    app.add_middleware(ChangeBroadcast)
     app.add_middleware(GZipMiddleware, minimum_size=2048, compresslevel=3)
-    app.add_middleware(NotTooLarge, largest_bytes=place.largest_upload_bytes)
-    app.add_middleware(OnlyOurselves, allowed_hosts=place.allowed_hosts)
+    app.add_middleware(MaxBodySize, largest_bytes=settings.largest_upload_bytes)
+    app.add_middleware(SameOriginOnly, allowed_hosts=settings.allowed_hosts)
     return app
 
 
 @asynccontextmanager
 async def _lifespan(app: FastAPI) -> AsyncIterator[None]:
-    place: Settings = app.state.place
+    settings: Settings = app.state.settings
     build_routes(app)
-    pool = open_pool(place.database_url)
+    pool = open_pool(settings.database_url)
     await pool.open()
     app.state.pool = pool
     app.state.hub = hub = Hub()
-    queue = make_queue(place.database_url)
+    queue = make_queue(settings.database_url)
     app.state.playing = PlayingMaterials()
-    app.state.works = works = WorkDesk(place, pool, queue, hub)
-    app.state.desk = desk = Desk(place, pool, hub, works)
+    app.state.queue = works = WorkQueue(settings, pool, queue, hub)
+    app.state.engine = engine = EngineController(settings, pool, hub, works)
     tasks = []
     async with queue.open_async():
         tasks.append(asyncio.create_task(_warm_up()))
-        tasks.append(asyncio.create_task(desk.run()))
+        tasks.append(asyncio.create_task(engine.run()))
         tasks.append(asyncio.create_task(works.hear()))
-        if place.workers:
-            tasks.append(asyncio.create_task(keep_a_worker(place)))
+        if settings.workers:
+            tasks.append(asyncio.create_task(keep_a_worker(settings)))
         try:
             yield
         finally:

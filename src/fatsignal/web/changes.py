@@ -11,7 +11,7 @@ PAGE_HEADER = "x-page"
 _CHANGING = frozenset({"POST", "PUT", "PATCH", "DELETE"})
 
 
-class TellOthers:
+class ChangeBroadcast:
     """ASGI middleware: a request that changed something is told to every other page, as the event `changed`."""
 
     def __init__(self, app: ASGIApp) -> None:

@@ -1,4 +1,4 @@
-"""What an endpoint is given: a transaction or the pool, the settings, the desk, the works."""
+"""What an endpoint is given: a transaction or the pool, the settings, the engine, the queue of work."""
 
 from collections.abc import AsyncIterator
 from typing import Annotated
@@ -8,9 +8,9 @@ from psycopg_pool import AsyncConnectionPool
 
 from fatsignal.config import Settings
 from fatsignal.store.database import Connection
-from fatsignal.web.desk import Desk
+from fatsignal.web.engine_controller import EngineController
 from fatsignal.web.live import Hub
-from fatsignal.web.works import WorkDesk
+from fatsignal.web.work_queue import WorkQueue
 
 
 async def transaction(request: Request) -> AsyncIterator[Connection]:
@@ -23,19 +23,19 @@ async def transaction(request: Request) -> AsyncIterator[Connection]:
 Transaction = Annotated[Connection, Depends(transaction, scope="function")]
 
 
-def _place(request: Request) -> Settings:
-    place: Settings = request.app.state.place
-    return place
+def _settings(request: Request) -> Settings:
+    settings: Settings = request.app.state.settings
+    return settings
 
 
-def _desk(request: Request) -> Desk:
-    desk: Desk = request.app.state.desk
-    return desk
+def _engine(request: Request) -> EngineController:
+    engine: EngineController = request.app.state.engine
+    return engine
 
 
-def _works(request: Request) -> WorkDesk:
-    works: WorkDesk = request.app.state.works
-    return works
+def _queue(request: Request) -> WorkQueue:
+    queue: WorkQueue = request.app.state.queue
+    return queue
 
 
 def _hub(request: Request) -> Hub:
@@ -50,7 +50,7 @@ def _pool(request: Request) -> AsyncConnectionPool[Connection]:
 
 # For what computes: a connection for as long as something is read or written, none in between.
 Pool = Annotated[AsyncConnectionPool[Connection], Depends(_pool)]
-Place = Annotated[Settings, Depends(_place)]
-TheDesk = Annotated[Desk, Depends(_desk)]
-Works = Annotated[WorkDesk, Depends(_works)]
-TheHub = Annotated[Hub, Depends(_hub)]
+SettingsDep = Annotated[Settings, Depends(_settings)]
+EngineDep = Annotated[EngineController, Depends(_engine)]
+WorkQueueDep = Annotated[WorkQueue, Depends(_queue)]
+HubDep = Annotated[Hub, Depends(_hub)]

@@ -19,8 +19,8 @@ _PIECE_BYTES = 65_536
 async def ears(socket: WebSocket, cue_id: UUID) -> None:
     """What a listener hears: binary messages as `engine/ears.py` writes them, cut anywhere."""
     await socket.accept()
-    place: Settings = socket.app.state.place
-    passing = asyncio.create_task(_pass_on(socket, place, cue_id))
+    settings: Settings = socket.app.state.settings
+    passing = asyncio.create_task(_pass_on(socket, settings, cue_id))
     try:
         while True:
             await socket.receive_text()
@@ -32,11 +32,11 @@ async def ears(socket: WebSocket, cue_id: UUID) -> None:
             await passing
 
 
-async def _pass_on(socket: WebSocket, place: Settings, cue_id: UUID) -> None:
+async def _pass_on(socket: WebSocket, settings: Settings, cue_id: UUID) -> None:
     """Stay connected to the engine, also to one that is started anew."""
     while True:
         with contextlib.suppress(OSError, WebSocketDisconnect, RuntimeError):
-            reader, writer = await open_ears(place.run_folder, cue_id)
+            reader, writer = await open_ears(settings.run_folder, cue_id)
             try:
                 while data := await reader.read(_PIECE_BYTES):
                     await socket.send_bytes(data)

@@ -24,7 +24,7 @@ from fatsignal.jobs.kinds.surveying import SURVEY_KIND
 from fatsignal.store.database import Connection
 from fatsignal.web.live import Hub
 from fatsignal.web.live_messages import TakeEntered
-from fatsignal.web.works import WorkDesk
+from fatsignal.web.work_queue import WorkQueue
 
 _RETRY_S = 1.0
 _LATEST_RETRY_S = 60.0
@@ -50,10 +50,10 @@ class Entering:
     """Enters finished rolls. `only_ended` tells whether what has no end yet may still be rolling."""
 
     def __init__(
-        self, place: Settings, pool: AsyncConnectionPool[Connection], hub: Hub, works: WorkDesk, *,
+        self, settings: Settings, pool: AsyncConnectionPool[Connection], hub: Hub, works: WorkQueue, *,
         only_ended: Callable[[], bool],
     ) -> None:  # fmt: skip
-        self._place, self._pool, self._hub, self._works = place, pool, hub, works
+        self._settings, self._pool, self._hub, self._works = settings, pool, hub, works
         self._only_ended = only_ended
         self._wake = asyncio.Event()
         self._put_off: dict[Path, Waiting] = {}
@@ -78,7 +78,7 @@ class Entering:
         """Enter rolls until cancelled, whatever happens."""
         await asyncio.sleep(_START_LATER_S)
         enter = await asyncio.to_thread(_load_enter)
-        await asyncio.to_thread(enter.readmit_refused, self._place.sessions_folder)
+        await asyncio.to_thread(enter.readmit_refused, self._settings.sessions_folder)
         while True:
             with contextlib.suppress(TimeoutError):
                 await asyncio.wait_for(self._wake.wait(), timeout=self._sleep_s())
@@ -96,7 +96,7 @@ class Entering:
         return max(0.01, min(waiting.next_try_s for waiting in self._put_off.values()) - time.monotonic())
 
     async def _round(self, enter: Any) -> None:
-        found = await asyncio.to_thread(enter.waiting_rolls, self._place.sessions_folder)
+        found = await asyncio.to_thread(enter.waiting_rolls, self._settings.sessions_folder)
         for gone in set(self._put_off) - set(found):
             # A person has moved it away, or entered it elsewhere.
             del self._put_off[gone]
@@ -119,7 +119,7 @@ class Entering:
             # A worker measures it, without a connection: an hour takes long.
             surveyed = await self._works.computed(SURVEY_KIND, {"folder": self._shown(folder), "files": files})
             measured = await asyncio.to_thread(
-                enter.measured_roll, folder, surveyed, sessions_folder=self._place.sessions_folder
+                enter.measured_roll, folder, surveyed, sessions_folder=self._settings.sessions_folder
             )
             async with self._pool.connection() as conn:
                 take = await enter.store_roll(conn, measured)
@@ -169,7 +169,7 @@ class Entering:
             )
 
     def _shown(self, folder: Path) -> str:
-        return str(folder.relative_to(self._place.sessions_folder))
+        return str(folder.relative_to(self._settings.sessions_folder))
 
 
 def _load_enter() -> Any:

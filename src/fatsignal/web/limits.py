@@ -9,7 +9,7 @@ from fatsignal.web.problems import problem
 _ENVELOPE_BYTES = 1 << 16
 
 
-class NotTooLarge:
+class MaxBodySize:
     """ASGI middleware: a body announced as larger than `largest_bytes` is thrown away as it comes, then refused.
 
     It is read to its end because a browser that is cut off while it sends shows no answer at all.

@@ -19,7 +19,7 @@ _POLICY = (
 )
 
 
-class OnlyOurselves:
+class SameOriginOnly:
     """ASGI middleware for HTTP and WebSocket alike."""
 
     def __init__(self, app: ASGIApp, *, allowed_hosts: list[str]) -> None:

@@ -15,7 +15,7 @@ from fatsignal.core.material.reader import MaterialReader, gate_of
 from fatsignal.core.takes.gates import opening
 from fatsignal.core.takes.performance import Played, counting, performance
 from fatsignal.core.takes.windows import Window
-from fatsignal.errors import SettingRefused
+from fatsignal.errors import InvalidSetting
 from tests.signals import FS
 
 DI, MIC = Channel("di", "DI"), Channel("mic", "mic A")
@@ -172,7 +172,7 @@ def test_what_recorded_the_same_has_the_same_fingerprint_and_a_renamed_channel_a
 
 def test_a_piece_of_an_unknown_source_is_refused():
     material = whole(a_source(1, 4_000), first_frame=0, rate_hz=FS)
-    with pytest.raises(SettingRefused, match="not among those given"):
+    with pytest.raises(InvalidSetting, match="not among those given"):
         replace(material, pieces=(replace(material.pieces[0], source_id=uuid4()),))
 
 

@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 
 from fatsignal.core.pitch.chords import Shape, best_compromise, parse_frets, report_shape
-from fatsignal.errors import SettingRefused
+from fatsignal.errors import InvalidSetting
 
 GUITAR = (40, 45, 50, 55, 59, 64)
 # Cents by which an equal-tempered interval is wider than the pure one: 100·n − 1200·log2(ratio). The table of
@@ -92,11 +92,11 @@ def test_shapes_as_they_are_written(typed):
     ],
 )
 def test_what_cannot_be_held_or_moved_is_refused(shapes, alone, says):
-    with pytest.raises(SettingRefused, match=says):
+    with pytest.raises(InvalidSetting, match=says):
         best_compromise([Shape(typed, parse_frets(typed)) for typed in shapes], GUITAR, left_alone=alone)
 
 
 def test_words_are_no_shapes():
     for typed in ("hello", "", "x0221-", "1.5 2"):
-        with pytest.raises(SettingRefused):
+        with pytest.raises(InvalidSetting):
             report_shape(Shape("x", parse_frets(typed)), GUITAR)

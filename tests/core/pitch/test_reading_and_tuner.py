@@ -15,7 +15,7 @@ from fatsignal.core.pitch.notes import nearest_note, note_name, parse_tuning, ta
 from fatsignal.core.pitch.reading import lowered_rate, read_pitch
 from fatsignal.core.pitch.tuner import Tuner
 from fatsignal.core.units import cents_between, equal_tempered_hz
-from fatsignal.errors import SettingRefused
+from fatsignal.errors import InvalidSetting
 from tests.reference.soundfont import sampled_notes
 from tests.signals import FS, noise, sine
 
@@ -190,7 +190,7 @@ def test_tunings_are_typed_as_notes_or_numbers():
     assert parse_tuning("b0, E1 a1 d2 G2") == (23, 28, 33, 38, 43)
     assert parse_tuning("B♭1 F#2 34 Eb3") == (34, 42, 34, 51)
     for typed in ("", "H2", "E", "E2 200", "1 2", "x"):
-        with pytest.raises(SettingRefused):
+        with pytest.raises(InvalidSetting):
             parse_tuning(typed)
 
 

@@ -20,7 +20,7 @@ from fatsignal.core.song.sections import (
 )
 from fatsignal.core.song.written import carried
 from fatsignal.core.timing.tempo import MeterChange, TempoChange, TempoMap
-from fatsignal.errors import SettingRefused
+from fatsignal.errors import InvalidSetting
 
 INTRO, VERSE, CHORUS = (
     SongSection(uuid4(), *values) for values in (("Intro", 1, 4, 2), ("Verse", 5, 8, 2), ("Chorus", 13, 8, 4))
@@ -50,7 +50,7 @@ def section(first_bar, bars, *, name="S", phrase=1):
     ],
 )
 def test_sections_that_cannot_be(sections, says):
-    with pytest.raises(SettingRefused, match=says):
+    with pytest.raises(InvalidSetting, match=says):
         check_sections(sections, song_bars=32)
 
 
@@ -124,7 +124,7 @@ def test_a_ramp_that_leads_out_of_a_section_that_moves_is_refused():
     ramp = TempoMap(
         48_000, (TempoChange(1, Fraction(100)), TempoChange(7, Fraction(90), ramp=True), TempoChange(15, Fraction(120)))
     )
-    with pytest.raises(SettingRefused, match="leads out of its section"):
+    with pytest.raises(InvalidSetting, match="leads out of its section"):
         rearranged_tempo(ramp, spans_between(SONG, laid_out([INTRO, CHORUS, VERSE])))
 
 

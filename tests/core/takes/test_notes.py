@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 
 from fatsignal.core.takes.notes import listen_to
-from fatsignal.files.analysis_cache import load_playing, save_playing
+from fatsignal.files.analysis_cache import load_analysis, save_analysis
 from tests.core.takes.played import PARTS, played, strokes_of
 from tests.signals import FS
 
@@ -48,11 +48,11 @@ def test_other_rates_are_heard_out_as_well(rate_hz):
 
 def test_what_was_heard_is_kept_and_read_again(tmp_path):
     playing = listen_to(played(PARTS["lead"], seed=14)[0], rate_hz=FS)
-    save_playing(tmp_path / "a.npz", playing)
-    again = load_playing(tmp_path / "a.npz")
+    save_analysis(tmp_path / "a.npz", playing)
+    again = load_analysis(tmp_path / "a.npz")
     np.testing.assert_array_equal(again.frames, playing.frames)
     np.testing.assert_allclose(again.pitch_hz, playing.pitch_hz)
     np.testing.assert_allclose(again.rise.clearness, playing.rise.clearness, atol=1e-6)
-    assert load_playing(tmp_path / "none.npz") is None
+    assert load_analysis(tmp_path / "none.npz") is None
     (tmp_path / "broken.npz").write_bytes(b"PK nothing")
-    assert load_playing(tmp_path / "broken.npz") is None
+    assert load_analysis(tmp_path / "broken.npz") is None

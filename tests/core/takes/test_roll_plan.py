@@ -10,7 +10,7 @@ from pydantic import ValidationError
 from fatsignal.core.takes.roll_plan import Range, RollPlan, RollSettings, plan_loop, plan_once, plan_windows
 from fatsignal.core.takes.windows import Window, clipped, holds, joined, touches
 from fatsignal.core.timing.tempo import TempoMap
-from fatsignal.errors import SettingRefused
+from fatsignal.errors import InvalidSetting
 
 TEMPO = TempoMap.steady(120, rate_hz=48_000)
 BAR = TEMPO.bar_frame(2) - TEMPO.bar_frame(1)
@@ -69,7 +69,7 @@ def test_windows_are_passed_from_the_first_to_the_last():
     plan = plan_windows(TEMPO, settings, count_in_bars=1)
     assert plan.windows == (Window(bar(5), bar(7)), Window(bar(9), bar(10)))
     assert (plan.from_frame, plan.play_from_frame, plan.to_frame) == (bar(3), bar(4), bar(11))
-    with pytest.raises(SettingRefused, match="no window yet"):
+    with pytest.raises(InvalidSetting, match="no window yet"):
         plan_windows(TEMPO, RollSettings(way="windows"), count_in_bars=1)
 
 

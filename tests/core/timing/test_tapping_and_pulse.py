@@ -8,7 +8,7 @@ from fatsignal.core.timing.beat_onsets import find_onsets
 from fatsignal.core.timing.beat_tracking import find_pulse
 from fatsignal.core.timing.pulse import corrected, map_over
 from fatsignal.core.timing.tapping import estimate_tempo
-from fatsignal.errors import SettingRefused, SignalError
+from fatsignal.errors import InvalidSetting, SignalError
 from tests.signals import FS, noise
 
 
@@ -69,7 +69,7 @@ def test_after_a_pause_it_begins_anew_and_only_the_last_taps_count():
     ],
 )
 def test_taps_that_say_nothing_are_refused_with_what_to_do(times, says):
-    with pytest.raises(SettingRefused, match=says):
+    with pytest.raises(InvalidSetting, match=says):
         estimate_tempo(times)
 
 
@@ -165,6 +165,6 @@ def test_taps_at_random_are_almost_never_taken_for_a_beat():
         try:
             estimate_tempo(np.random.default_rng(seed).uniform(0, 6, 12))
             taken += 1
-        except SettingRefused:
+        except InvalidSetting:
             pass
     assert taken <= 3

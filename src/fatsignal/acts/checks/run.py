@@ -15,7 +15,9 @@ from fatsignal.store.database import Connection
 _HEARD_DBFS = -60.0
 
 
-def run_check(order: ListenOrder, *, playing_dbfs: dict[str, float], before: CheckFound | None = None) -> CheckFound:
+def measure_check(
+    order: ListenOrder, *, playing_dbfs: dict[str, float], before: CheckFound | None = None
+) -> CheckFound:
     """Measure the files of a finished check; see `Heard` for the parameters.
 
     Raises
@@ -42,7 +44,7 @@ def next_pass(
     return again.model_copy(update={"roll_id": listen_id, "folder": folder})
 
 
-async def keep_check(conn: Connection, order: ListenOrder, part_id: UUID, found: CheckFound) -> None:
+async def store_check(conn: Connection, order: ListenOrder, part_id: UUID, found: CheckFound) -> None:
     """Enter a check of a part, with what follows from it."""
     await CHECKS[found.kind].keep(conn, order, found)
     await rig_checks.add_check(

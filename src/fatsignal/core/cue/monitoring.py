@@ -7,8 +7,8 @@ from pydantic import Field
 
 from fatsignal.core.documents import Kept
 
-Hear = Literal["interface", "tone", "nothing"]
-When = Literal["always", "rolling or stopped", "never"]
+MonitorSource = Literal["interface", "tone", "nothing"]
+MonitorPolicy = Literal["always", "rolling or stopped", "never"]
 
 
 class Monitoring(Kept):
@@ -17,8 +17,8 @@ class Monitoring(Kept):
     "rolling or stopped" is silent while earlier takes play, before a punch and after it, so that they can be heard.
     """
 
-    hear: Hear = "nothing"
-    when: When = "always"
+    hear: MonitorSource = "nothing"
+    when: MonitorPolicy = "always"
     tone_revision_id: UUID | None = Field(default=None, description="The tone that it is heard through.")
     channel: str | None = Field(
         default=None, description="Heard straight from the interface; null: the first mic, or the DI."

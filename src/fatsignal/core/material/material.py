@@ -14,7 +14,7 @@ from uuid import UUID
 
 from fatsignal.core.material.channels import Channel
 from fatsignal.core.takes.windows import Window
-from fatsignal.errors import SettingRefused
+from fatsignal.errors import InvalidSetting
 
 FadeShape = Literal["equal power", "linear"]
 
@@ -86,7 +86,7 @@ class Material:
         known = {source.id for source in self.sources}
         unknown = [piece.source_id for piece in self.pieces if piece.source_id not in known]
         if unknown:
-            raise SettingRefused(f"a piece is taken from a source that is not among those given: {unknown[0]}")
+            raise InvalidSetting(f"a piece is taken from a source that is not among those given: {unknown[0]}")
 
     @property
     def span(self) -> Window:

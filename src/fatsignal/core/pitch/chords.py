@@ -16,7 +16,7 @@ import numpy as np
 
 from fatsignal.core.pitch.notes import note_name
 from fatsignal.core.units import cents_between, equal_tempered_hz
-from fatsignal.errors import SettingRefused
+from fatsignal.errors import InvalidSetting
 
 HIGHEST_FRET = 36
 LARGEST_OFFSET_CENTS = 100.0
@@ -95,15 +95,15 @@ class Compromise:
 def check_shape(shape: Shape, open_notes: Sequence[int]) -> None:
     """Refuse a shape that the instrument cannot hold."""
     if len(shape.frets) != len(open_notes):
-        raise SettingRefused(
+        raise InvalidSetting(
             f"{shape.name} has {len(shape.frets)} strings and the tuning {len(open_notes)}: "
             "give a fret, or x, for each string from the lowest"
         )
     for string, fret in enumerate(shape.frets):
         if fret is not None and not 0 <= fret <= HIGHEST_FRET:
-            raise SettingRefused(f"fret {fret} on string {string + 1} of {shape.name} is outside 0 to {HIGHEST_FRET}")
+            raise InvalidSetting(f"fret {fret} on string {string + 1} of {shape.name} is outside 0 to {HIGHEST_FRET}")
     if sum(fret is not None for fret in shape.frets) < 2:
-        raise SettingRefused(f"{shape.name} sounds on one string only: an interval needs two")
+        raise InvalidSetting(f"{shape.name} sounds on one string only: an interval needs two")
 
 
 def report_shape(
@@ -147,13 +147,13 @@ def best_compromise(
     Strings in `left_alone` keep their tuning; offsets count from equal temperament.
     """
     if not shapes:
-        raise SettingRefused("no chord is listed: add the chords of the song first")
+        raise InvalidSetting("no chord is listed: add the chords of the song first")
     strings = len(open_notes)
     fixed = set(left_alone)
     if not fixed <= set(range(strings)):
-        raise SettingRefused(f"a string to leave alone is outside 1 to {strings}")
+        raise InvalidSetting(f"a string to leave alone is outside 1 to {strings}")
     if len(fixed) == strings:
-        raise SettingRefused("every string is to be left alone: free at least one")
+        raise InvalidSetting("every string is to be left alone: free at least one")
     rows, values = [], []
     before = [report_shape(shape, open_notes, reference_pitch_hz=reference_pitch_hz) for shape in shapes]
     for report in before:
@@ -191,7 +191,7 @@ def parse_frets(typed: str) -> tuple[int | None, ...]:
         elif part.isdigit() and len(part) <= 2:
             frets.append(int(part))
         else:
-            raise SettingRefused(
+            raise InvalidSetting(
                 f'"{typed.strip()[:40]}" is not a chord shape: '
                 "a fret or x for each string, as in x02210 or 8-x-10-9-8-x"
             )

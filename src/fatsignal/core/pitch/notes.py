@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from fatsignal.core.units import cents_between, equal_tempered_hz
-from fatsignal.errors import SettingRefused
+from fatsignal.errors import InvalidSetting
 
 _NAMES = ("C", "C♯", "D", "E♭", "E", "F", "F♯", "G", "G♯", "A", "B♭", "B")
 # Farther away than this a tone is no string that needs tuning but a note.
@@ -41,7 +41,7 @@ def parse_tuning(typed: str) -> tuple[int, ...]:
 
     Raises
     ------
-    SettingRefused
+    InvalidSetting
         If a word is no note, or lies outside C0 to G9.
     """
     notes = []
@@ -51,10 +51,10 @@ def parse_tuning(typed: str) -> tuple[int, ...]:
         if found:
             note = 12 * (int(found[3]) + 1) + _LETTERS[found[1].lower()] + _SIGNS[found[2]]
         if not 12 <= note <= 127:
-            raise SettingRefused(f'"{word[:20]}" is no note: name strings as E2 or B♭1, or as MIDI numbers')
+            raise InvalidSetting(f'"{word[:20]}" is no note: name strings as E2 or B♭1, or as MIDI numbers')
         notes.append(note)
     if not 1 <= len(notes) <= 12:
-        raise SettingRefused(f"a tuning has 1 to 12 strings, not {len(notes)}: name each open string, as in E2 A2 D3")
+        raise InvalidSetting(f"a tuning has 1 to 12 strings, not {len(notes)}: name each open string, as in E2 A2 D3")
     return tuple(notes)
 
 

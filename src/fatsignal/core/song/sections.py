@@ -8,7 +8,7 @@ from uuid import UUID
 
 from fatsignal.core.takes.windows import Window
 from fatsignal.core.timing.tempo import MeterChange, TempoChange, TempoMap
-from fatsignal.errors import SettingRefused
+from fatsignal.errors import InvalidSetting
 
 LONGEST_SECTION_BARS = 1_000
 
@@ -48,28 +48,28 @@ def check_sections(sections: Sequence[SongSection], *, song_bars: int) -> None:
 
     Raises
     ------
-    SettingRefused
+    InvalidSetting
         With the two sections, or the bars, that do not fit.
     """
     for section in sections:
         if not section.name.strip():
-            raise SettingRefused(f"the section at bar {section.first_bar} has no name: give it one")
+            raise InvalidSetting(f"the section at bar {section.first_bar} has no name: give it one")
         if not 1 <= section.bars <= LONGEST_SECTION_BARS:
-            raise SettingRefused(f"{section.name} has {section.bars} bars: 1 to {LONGEST_SECTION_BARS} are possible")
+            raise InvalidSetting(f"{section.name} has {section.bars} bars: 1 to {LONGEST_SECTION_BARS} are possible")
         if not 1 <= section.phrase_bars <= section.bars:
-            raise SettingRefused(
+            raise InvalidSetting(
                 f"a phrase of {section.phrase_bars} bars does not fit into {section.name}, which has {section.bars}"
             )
         if section.first_bar < 1:
-            raise SettingRefused(f"{section.name} begins at bar {section.first_bar}: the first bar is 1")
+            raise InvalidSetting(f"{section.name} begins at bar {section.first_bar}: the first bar is 1")
         if section.end_bar - 1 > song_bars:
-            raise SettingRefused(
+            raise InvalidSetting(
                 f"{section.name} runs to bar {section.end_bar - 1}, past the song's end at bar {song_bars}: "
                 "make the song longer, or the section shorter"
             )
     for before, after in pairwise(sections):
         if after.first_bar < before.end_bar:
-            raise SettingRefused(
+            raise InvalidSetting(
                 f"{before.name} and {after.name} overlap: {before.name} ends with bar {before.end_bar - 1}, "
                 f"{after.name} begins at bar {after.first_bar}"
             )
@@ -124,7 +124,7 @@ def rearranged_tempo(tempo: TempoMap, spans: Sequence[Span]) -> TempoMap:
 
     Raises
     ------
-    SettingRefused
+    InvalidSetting
         If a ramp crosses the edge of a span: it would lead to another tempo than the one it was set to.
     """
     moving = [span for span in spans if span.old_bar != span.new_bar or span.old_bars != span.new_bars]
@@ -134,7 +134,7 @@ def rearranged_tempo(tempo: TempoMap, spans: Sequence[Span]) -> TempoMap:
         for span in moving:
             end = span.old_bar + span.old_bars
             if ramp.ramp and span.old_bar <= ramp.bar < end and target.bar >= span.old_bar + span.kept_bars:
-                raise SettingRefused(
+                raise InvalidSetting(
                     f"the ramp from bar {ramp.bar} leads out of its section: "
                     "end it inside, or remove it, then move the section"
                 )

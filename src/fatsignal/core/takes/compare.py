@@ -15,7 +15,14 @@ from fatsignal.core.median import median
 from fatsignal.core.takes.findings import Finding, Kind, in_words
 from fatsignal.core.takes.lateness import LATE_S, lateness
 from fatsignal.core.takes.notes import ENVELOPE_S
-from fatsignal.core.takes.stroke_alignment import FEWEST_TAKES, MOST_SHARE, SURE_CLEARNESS, Meant, Performance, line_up
+from fatsignal.core.takes.stroke_alignment import (
+    FEWEST_TAKES,
+    MOST_SHARE,
+    SURE_CLEARNESS,
+    Consensus,
+    Performance,
+    line_up,
+)
 from fatsignal.core.takes.windows import Window
 from fatsignal.core.timing.tempo import TempoMap
 
@@ -67,7 +74,13 @@ def _timing_and_pitch(
 
 
 def _integrity(
-    takes: Sequence[Performance], index: int, meant: Meant, clear: Samples, choke: Samples, ring: Samples, rate_hz: int
+    takes: Sequence[Performance],
+    index: int,
+    meant: Consensus,
+    clear: Samples,
+    choke: Samples,
+    ring: Samples,
+    rate_hz: int,
 ) -> list[Finding]:
     """Notes that are missing, extra, choked or ringing over."""
     take, found = takes[index], []
@@ -110,7 +123,7 @@ def _level_after(take: Performance, frame: float, rate_hz: int) -> float:
     return take.playing.level_db(in_file + round(0.09 * rate_hz), in_file + round(0.17 * rate_hz))
 
 
-def _clearness(takes: Sequence[Performance], meant: Meant) -> Samples:
+def _clearness(takes: Sequence[Performance], meant: Consensus) -> Samples:
     """How clear each place is struck in the median of those that strike it; 0 where nobody does."""
     clear = np.zeros(len(meant.frames))
     for place, column in enumerate(meant.strokes.T):
@@ -135,7 +148,7 @@ def _nobody_else(takes: Sequence[Performance], own: int, frame: int, clearness: 
     return float(np.mean(np.array(faint) < _ABSENT_CLEARNESS)) >= MOST_SHARE
 
 
-def _cents(takes: Sequence[Performance], meant: Meant) -> Samples:
+def _cents(takes: Sequence[Performance], meant: Consensus) -> Samples:
     """Cents from what the takes agree on, 0 where none can be read; an octave's error of reading is not the hand's."""
     notes = np.full(meant.strokes.shape, np.nan)
     for index, take in enumerate(takes):
@@ -167,7 +180,7 @@ def _string_off(off: Samples, agreed: Samples) -> Samples:
     return out
 
 
-def _decays(takes: Sequence[Performance], meant: Meant, span: Window, rate_hz: int) -> tuple[Samples, Samples]:
+def _decays(takes: Sequence[Performance], meant: Consensus, span: Window, rate_hz: int) -> tuple[Samples, Samples]:
     """How much faster strokes die than in most takes, dB (negative), and how much louder they still are at the end."""
     common = meant.frames[meant.share >= MOST_SHARE]
     body = np.full(meant.strokes.shape, np.nan)

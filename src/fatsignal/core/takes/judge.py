@@ -9,7 +9,7 @@ from fatsignal.core.median import median
 from fatsignal.core.takes.click_timing import ClickTiming, against_click
 from fatsignal.core.takes.compare import compare
 from fatsignal.core.takes.findings import Finding, Kind, in_words
-from fatsignal.core.takes.notes import Playing
+from fatsignal.core.takes.notes import TakeAnalysis
 from fatsignal.core.takes.rests import noisy_rests, rest_dbfs
 from fatsignal.core.takes.steadiness import steadiness
 from fatsignal.core.takes.stroke_alignment import FEWEST_TAKES, Performance
@@ -32,7 +32,7 @@ class JudgedTake:
     By channel, `flat_tops` are frames of its files, and `bleed_db` is how far below the playing the click lies in it.
     """
 
-    playing: Playing
+    playing: TakeAnalysis
     from_frame: int
     windows: tuple[Window, ...]
     gaps: tuple[Gap, ...] = ()

@@ -7,7 +7,7 @@ from numba import njit
 
 from fatsignal.core.clip import Samples
 from fatsignal.core.median import median
-from fatsignal.core.takes.stroke_alignment import FEWEST_TAKES, MOST_SHARE, SURE_CLEARNESS, Meant, Performance
+from fatsignal.core.takes.stroke_alignment import FEWEST_TAKES, MOST_SHARE, SURE_CLEARNESS, Consensus, Performance
 from fatsignal.core.timing.tempo import TempoMap
 
 LATE_S = 0.022
@@ -20,7 +20,7 @@ _WHOLE_SHARE = 0.7
 _AGREE_S, _BLUR = 0.008, np.hanning(9)
 
 
-def lateness(takes: Sequence[Performance], meant: Meant, clear: Samples, tempo: TempoMap, *, many: bool) -> Samples:
+def lateness(takes: Sequence[Performance], meant: Consensus, clear: Samples, tempo: TempoMap, *, many: bool) -> Samples:
     """Frames by which strokes come after where the same hand's neighbours would have them; 0 where none is late.
 
     A hand that lies behind as a whole is not late at a note: its neighbours lie as far behind. Places are those that
@@ -50,7 +50,7 @@ def lateness(takes: Sequence[Performance], meant: Meant, clear: Samples, tempo: 
     return late
 
 
-def _offsets(takes: Sequence[Performance], meant: Meant, places: Samples, *, together: bool) -> Samples:
+def _offsets(takes: Sequence[Performance], meant: Consensus, places: Samples, *, together: bool) -> Samples:
     """Frames from where each stroke is meant to where it is, nan without one.
 
     The strings of a chord begin one after the other, and which of them is heard as the first differs from take to take.

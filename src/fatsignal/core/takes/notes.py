@@ -28,7 +28,7 @@ _PER_STROKE = ("frames", "clearness", "attack_db", "body_db", "pitch_hz")
 
 
 @dataclass(frozen=True, slots=True)
-class Playing:
+class TakeAnalysis:
     """Arrays over the strokes of a take, in order; frames count from the beginning of the file.
 
     `attack_db` and `body_db` are levels right after the stroke and a tenth of a second later; `pitch_hz` is nan where
@@ -55,13 +55,13 @@ class Playing:
         return float(_mean_level(self.envelope_db, first, min(last, len(self.envelope_db))))
 
 
-def listen_to(signal: Samples, *, rate_hz: int) -> Playing:
+def listen_to(signal: Samples, *, rate_hz: int) -> TakeAnalysis:
     """Hear out a DI, shape (frames,): where its strokes are and what each of them is like."""
     rise = rise_of(signal, rate_hz=rate_hz)
     attacks = find_attacks(signal, rate_hz=rate_hz, rise=rise, least=_LEAST_CLEARNESS)
     frames = np.array([attack.frame for attack in attacks], dtype=np.int64)
     ends = np.append(frames[1:], len(signal))[: len(frames)]
-    return Playing(
+    return TakeAnalysis(
         rate_hz=rate_hz,
         frames=frames,
         clearness=np.array([attack.clearness for attack in attacks]),
@@ -73,7 +73,7 @@ def listen_to(signal: Samples, *, rate_hz: int) -> Playing:
     )
 
 
-def listen_through(read: Callable[[int, int], Samples], *, frames: int, rate_hz: int) -> Playing:
+def listen_through(read: Callable[[int, int], Samples], *, frames: int, rate_hz: int) -> TakeAnalysis:
     """Hear out a DI of any length in bounded memory; up to four minutes are heard as one.
 
     Parameters
@@ -95,7 +95,7 @@ def listen_through(read: Callable[[int, int], Samples], *, frames: int, rate_hz:
     return _joined(heard, rate_hz)
 
 
-def _joined(heard: Sequence[tuple[int, int, int, Playing]], rate_hz: int) -> Playing:
+def _joined(heard: Sequence[tuple[int, int, int, TakeAnalysis]], rate_hz: int) -> TakeAnalysis:
     """One from several: of each the strokes from its start to its stop, in frames of the whole."""
     hop, envelope_hop = hop_frames(rate_hz), round(ENVELOPE_S * rate_hz)
     strokes: dict[str, list[NDArray[Any]]] = {name: [] for name in _PER_STROKE}
@@ -112,7 +112,7 @@ def _joined(heard: Sequence[tuple[int, int, int, Playing]], rate_hz: int) -> Pla
             (playing.envelope_db, envelope_hop, envelopes), (playing.rise.clearness, hop, rises)
         ):  # fmt: skip
             kept.append(curve[(start - first) // step : None if last else (stop - first) // step])
-    return Playing(
+    return TakeAnalysis(
         rate_hz=rate_hz, **{name: np.concatenate(found) for name, found in strokes.items()},
         envelope_db=np.concatenate(envelopes),
         rise=Rise(np.concatenate(rises), hop, heard[0][3].rise.first_frame),

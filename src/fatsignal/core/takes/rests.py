@@ -6,7 +6,7 @@ import numpy as np
 
 from fatsignal.core.clip import Samples
 from fatsignal.core.takes.findings import Finding, in_words
-from fatsignal.core.takes.notes import ENVELOPE_S, Playing
+from fatsignal.core.takes.notes import ENVELOPE_S, TakeAnalysis
 from fatsignal.core.takes.stroke_alignment import FEWEST_TAKES
 from fatsignal.core.takes.windows import Window
 
@@ -19,7 +19,7 @@ _LOUDER_DB = 12.0
 _SILENT_DBFS = -78.0
 
 
-def rest_dbfs(playing: Playing, from_frame: int, to_frame: int) -> float:
+def rest_dbfs(playing: TakeAnalysis, from_frame: int, to_frame: int) -> float:
     """Level of a take in the quietest tenth of a stretch of its file."""
     hop = playing.rate_hz * ENVELOPE_S
     piece = playing.envelope_db[max(0, round(from_frame / hop)) : max(1, round(to_frame / hop))]

@@ -14,9 +14,9 @@ from pydantic import BaseModel, ConfigDict, Field, model_validator
 from fatsignal.core.documents import Kept
 from fatsignal.core.takes.windows import Window, joined
 from fatsignal.core.timing.tempo import TempoMap
-from fatsignal.errors import SettingRefused
+from fatsignal.errors import InvalidSetting
 
-Way = Literal["once", "loop", "windows"]
+RollMode = Literal["once", "loop", "windows"]
 # The last chord rings into the handle for two quarters where no post-roll is asked for.
 _RINGS_QUARTERS = 2
 MOST_ROLL_BARS = 16
@@ -33,7 +33,7 @@ class RollPlan(BaseModel):
 
     model_config = ConfigDict(extra="ignore", frozen=True)
 
-    way: Way
+    way: RollMode
     from_frame: int = Field(ge=0)
     play_from_frame: int
     to_frame: int
@@ -113,7 +113,7 @@ class Pass:
 class RollSettings(Kept):
     """How a session rolls; what a person sets once and then only presses a pedal for."""
 
-    way: Way = "once"
+    way: RollMode = "once"
     from_here: bool = Field(default=False, description="Once: from the playhead to the song's end, not a section.")
     loop_bar: int = Field(default=1, ge=1, description="First bar of the loop.")
     loop_bars: int = Field(default=4, ge=1, le=1000)
@@ -178,12 +178,12 @@ def plan_windows(tempo: TempoMap, settings: RollSettings, *, count_in_bars: int)
 
     Raises
     ------
-    SettingRefused
+    InvalidSetting
         If there is no window.
     """
     windows = joined(settings.windows)
     if not windows:
-        raise SettingRefused(
+        raise InvalidSetting(
             "there is no window yet: drag one over bars of the song sheet, or mark one while listening"
         )
     start, end = windows[0].from_frame, windows[-1].to_frame

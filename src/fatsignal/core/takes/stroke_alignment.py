@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 
 from fatsignal.core.clip import Samples
 from fatsignal.core.median import median
-from fatsignal.core.takes.notes import Playing
+from fatsignal.core.takes.notes import TakeAnalysis
 from fatsignal.core.takes.windows import Window
 
 # Strokes of several takes that lie this close together are the same one.
@@ -26,7 +26,7 @@ MOST_SHARE, SURE_CLEARNESS = 0.6, 1.1
 class Performance:
     """A take as it lies on the time line."""
 
-    playing: Playing
+    playing: TakeAnalysis
     from_frame: int
 
     def at(self, stroke: int) -> int:
@@ -40,7 +40,7 @@ class Performance:
 
 
 @dataclass(frozen=True, slots=True)
-class Meant:
+class Consensus:
     """What most takes play: places of strokes, and which stroke of each take is which, -1 where it has none.
 
     `strokes` has shape (takes, places).
@@ -51,7 +51,7 @@ class Meant:
     share: Samples
 
 
-def line_up(takes: Sequence[Performance], span: Window, *, rate_hz: int) -> Meant:
+def line_up(takes: Sequence[Performance], span: Window, *, rate_hz: int) -> Consensus:
     """Find the strokes that the takes have in common."""
     early = round(_EARLY_S * rate_hz)
     span = Window(span.from_frame - early, span.to_frame - early)
@@ -71,7 +71,7 @@ def line_up(takes: Sequence[Performance], span: Window, *, rate_hz: int) -> Mean
             if before is None or abs(frame - places[nearest]) < abs(before - places[nearest]):
                 strokes[take, nearest] = index
     share = (strokes >= 0).mean(axis=0) if len(takes) else np.zeros(0)
-    return Meant(_medians(takes, strokes, places), strokes, share)
+    return Consensus(_medians(takes, strokes, places), strokes, share)
 
 
 def _clusters(at: Samples, reach: int) -> Samples:

@@ -9,7 +9,7 @@ from scipy.special import stdtrit
 
 from fatsignal.core.clip import Samples
 from fatsignal.core.timing.tempo import FASTEST_BPM, SLOWEST_BPM
-from fatsignal.errors import SettingRefused
+from fatsignal.errors import InvalidSetting
 
 # The last taps only: a hand that has found the beat is better than one that looks for it.
 MOST_TAPS = 16
@@ -50,7 +50,7 @@ def estimate_tempo(taps_s: Sequence[float]) -> TapEstimate:
 
     Raises
     ------
-    SettingRefused
+    InvalidSetting
         If there are too few taps, the key was held, or the taps have no common period.
 
     References
@@ -59,16 +59,16 @@ def estimate_tempo(taps_s: Sequence[float]) -> TapEstimate:
     """
     times = np.sort(np.asarray(taps_s, dtype=np.float64))
     if not np.isfinite(times).all():
-        raise SettingRefused("a tap has no time: tap again")
+        raise InvalidSetting("a tap has no time: tap again")
     times = _last_run(times)
     if len(times) >= 3 and np.median(np.diff(times)) < _BOUNCE_S:
-        raise SettingRefused("the key was held down: tap once on each beat")
+        raise InvalidSetting("the key was held down: tap once on each beat")
     times = _without_bounces(times)[-MOST_TAPS:]
     if len(times) < FEWEST_TAPS:
-        raise SettingRefused(f"{_taps(len(times))} so far: tap at least {FEWEST_TAPS} beats in a row")
+        raise InvalidSetting(f"{_taps(len(times))} so far: tap at least {FEWEST_TAPS} beats in a row")
     numbers = _beat_numbers(times)
     used = _close_to_line(numbers, times)
-    no_beat = SettingRefused("these taps have no common beat: listen to a bar and tap again")
+    no_beat = InvalidSetting("these taps have no common beat: listen to a bar and tap again")
     if used.sum() < max(FEWEST_TAPS - 1, _LEAST_USED * len(times)) or numbers[-1] + 1 > 2 * len(times):
         raise no_beat
     period_s, first_s, error_s = _least_squares(numbers[used], times[used])
@@ -77,7 +77,7 @@ def estimate_tempo(taps_s: Sequence[float]) -> TapEstimate:
         raise no_beat
     bpm = 60.0 / period_s
     if not SLOWEST_BPM <= bpm <= FASTEST_BPM:
-        raise SettingRefused(f"a tempo of {bpm:.0f} is outside {SLOWEST_BPM} to {FASTEST_BPM} beats a minute")
+        raise InvalidSetting(f"a tempo of {bpm:.0f} is outside {SLOWEST_BPM} to {FASTEST_BPM} beats a minute")
     uncertainty = bpm * error_s / period_s
     if uncertainty > 0.15 * bpm:
         raise no_beat

@@ -11,7 +11,7 @@ from fractions import Fraction
 from functools import cached_property
 from itertools import pairwise
 
-from fatsignal.errors import SettingRefused
+from fatsignal.errors import InvalidSetting
 
 SLOWEST_BPM, FASTEST_BPM = 20, 400
 LONGEST_SONG_BARS = 2_000
@@ -78,20 +78,20 @@ class TempoMap:
     def __post_init__(self) -> None:
         for change in self.tempos:
             if not SLOWEST_BPM <= change.bpm <= FASTEST_BPM:
-                raise SettingRefused(
+                raise InvalidSetting(
                     f"a tempo of {float(change.bpm):g} is outside {SLOWEST_BPM} to {FASTEST_BPM} beats a minute"
                 )
         for meter in self.meters:
             if not 1 <= meter.beats <= 32:
-                raise SettingRefused(f"{meter.beats} beats in a bar is outside 1 to 32")
+                raise InvalidSetting(f"{meter.beats} beats in a bar is outside 1 to 32")
             if meter.unit not in UNITS:
-                raise SettingRefused(
+                raise InvalidSetting(
                     f"a meter of {meter.beats}/{meter.unit} has no such note: use 1, 2, 4, 8, 16 or 32"
                 )
         _check_bars("tempo", [change.bar for change in self.tempos])
         _check_bars("meter", [meter.bar for meter in self.meters])
         if self.tempos[-1].ramp:
-            raise SettingRefused(f"the ramp at bar {self.tempos[-1].bar} has no tempo to go to: add a change after it")
+            raise InvalidSetting(f"the ramp at bar {self.tempos[-1].bar} has no tempo to go to: add a change after it")
 
     @classmethod
     def steady(
@@ -244,12 +244,12 @@ class TempoMap:
 
 def _check_bars(kind: str, bars: list[int]) -> None:
     if not bars or bars[0] != 1:
-        raise SettingRefused(f"the first {kind} must stand at bar 1")
+        raise InvalidSetting(f"the first {kind} must stand at bar 1")
     if len(bars) > LONGEST_SONG_BARS or bars[-1] > LONGEST_SONG_BARS:
-        raise SettingRefused(f"a song has up to {LONGEST_SONG_BARS} bars; the last {kind} stands at bar {bars[-1]}")
+        raise InvalidSetting(f"a song has up to {LONGEST_SONG_BARS} bars; the last {kind} stands at bar {bars[-1]}")
     for before, after in pairwise(bars):
         if after <= before:
-            raise SettingRefused(f"two changes of the {kind} stand at bar {after}: each needs a bar of its own")
+            raise InvalidSetting(f"two changes of the {kind} stand at bar {after}: each needs a bar of its own")
 
 
 def parse_tempo(typed: str) -> Fraction:
@@ -257,17 +257,17 @@ def parse_tempo(typed: str) -> Fraction:
 
     Raises
     ------
-    SettingRefused
+    InvalidSetting
         If it is no number, or outside 20 to 400 beats a minute.
     """
     try:
         bpm = Fraction(typed.strip().replace(",", "."))
     except (ValueError, ZeroDivisionError):
-        raise SettingRefused(
+        raise InvalidSetting(
             f'"{typed.strip()[:40]}" is not a tempo: type beats a minute, such as 104 or 104.2'
         ) from None
     if not SLOWEST_BPM <= bpm <= FASTEST_BPM:
-        raise SettingRefused(f"a tempo of {float(bpm):g} is outside {SLOWEST_BPM} to {FASTEST_BPM} beats a minute")
+        raise InvalidSetting(f"a tempo of {float(bpm):g} is outside {SLOWEST_BPM} to {FASTEST_BPM} beats a minute")
     return bpm.limit_denominator(1_000_000)
 
 
@@ -275,10 +275,10 @@ def parse_meter(typed: str) -> tuple[int, int]:
     """A meter as a person types it: "4/4", "7/8"."""
     parts = typed.strip().split("/")
     if len(parts) != 2 or not all(part.strip().isdigit() and len(part.strip()) < 4 for part in parts):
-        raise SettingRefused(f'"{typed.strip()[:40]}" is not a meter: type it as 4/4 or 7/8')
+        raise InvalidSetting(f'"{typed.strip()[:40]}" is not a meter: type it as 4/4 or 7/8')
     beats, unit = (int(part) for part in parts)
     if not 1 <= beats <= 32 or unit not in UNITS:
-        raise SettingRefused(
+        raise InvalidSetting(
             f"a meter of {beats}/{unit} cannot be counted: 1 to 32 beats of a 1, 2, 4, 8, 16 or 32 note"
         )
     return beats, unit

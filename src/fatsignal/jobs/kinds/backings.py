@@ -33,20 +33,22 @@ class _Prepared:
     asked: BackingInput
     session: Session
     mark: str
-    place: Settings
+    settings: Settings
 
 
-async def _prepare(conn: Connection, work: Work, place: Settings) -> _Prepared:
+async def _prepare(conn: Connection, work: Work, settings: Settings) -> _Prepared:
     assert work.session_id is not None, "it is asked for in a session"
     session = await sessions.get_session(conn, work.session_id)
-    return _Prepared(BackingInput.model_validate(work.input), session, f"importing-{work.id}", place)
+    return _Prepared(BackingInput.model_validate(work.input), session, f"importing-{work.id}", settings)
 
 
 def _tidy(prepared: _Prepared) -> None:
     """What an attempt before this one has half written."""
     from fatsignal.acts.import_backing import backing_folder
 
-    for left in backing_folder(prepared.place.sessions_folder, prepared.session).glob(f"{prepared.mark}*.partial.wav"):
+    for left in backing_folder(prepared.settings.sessions_folder, prepared.session).glob(
+        f"{prepared.mark}*.partial.wav"
+    ):
         left.unlink(missing_ok=True)
 
 
@@ -55,7 +57,7 @@ def _compute(prepared: _Prepared, holder: str, tell: Tell) -> "BackingFile":
 
     return import_backing(
         prepared.asked.path, shown_name=prepared.asked.shown_name, session=prepared.session,
-        sessions_folder=prepared.place.sessions_folder, waves_folder=prepared.place.pyramids_folder,
+        sessions_folder=prepared.settings.sessions_folder, waves_folder=prepared.settings.waves_folder,
         mark=f"{prepared.mark}-{holder}", on_progress=tell,
     )  # fmt: skip
 
@@ -78,20 +80,20 @@ BACKING = WorkKind(
 class _Played:
     order: ListenOrder
     session: Session
-    place: Settings
+    settings: Settings
 
 
-async def _prepare_played(conn: Connection, work: Work, place: Settings) -> _Played:
+async def _prepare_played(conn: Connection, work: Work, settings: Settings) -> _Played:
     order = ListenOrder.model_validate(work.input)
-    return _Played(order, await sessions.get_session(conn, order.session_id), place)
+    return _Played(order, await sessions.get_session(conn, order.session_id), settings)
 
 
 def _join_played(played: _Played, holder: str, tell: Tell) -> "BackingFile":
     from fatsignal.acts.import_backing import join_playback
 
     return join_playback(
-        played.order, played.session, sessions_folder=played.place.sessions_folder,
-        waves_folder=played.place.pyramids_folder,
+        played.order, played.session, sessions_folder=played.settings.sessions_folder,
+        waves_folder=played.settings.waves_folder,
     )  # fmt: skip
 
 

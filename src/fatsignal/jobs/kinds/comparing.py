@@ -31,7 +31,7 @@ class ComparisonInput(BaseModel):
     excerpts: list[ExcerptAsked]
 
 
-async def excerpt_of(conn: Connection, asked: ExcerptAsked, place: Settings) -> "Excerpt":
+async def excerpt_of(conn: Connection, asked: ExcerptAsked, settings: Settings) -> "Excerpt":
     """What is to be heard, found in the database.
 
     Raises
@@ -55,24 +55,24 @@ async def excerpt_of(conn: Connection, asked: ExcerptAsked, place: Settings) -> 
     tone = None
     if asked.tone_id is not None:
         tone = Tone.model_validate((await tones.get_revision(conn, asked.tone_id)).document)
-    recorded = material_of_take(take, channels, place.sessions_folder)
+    recorded = material_of_take(take, channels, settings.sessions_folder)
     return Excerpt(recorded, Wanted.exactly(chosen.key), Window(asked.from_frame, asked.to_frame), tone)
 
 
-async def _prepare(conn: Connection, work: Work, place: Settings) -> "tuple[list[Excerpt], Settings]":
+async def _prepare(conn: Connection, work: Work, settings: Settings) -> "tuple[list[Excerpt], Settings]":
     asked = ComparisonInput.model_validate(work.input)
-    return [await excerpt_of(conn, each, place) for each in asked.excerpts], place
+    return [await excerpt_of(conn, each, settings) for each in asked.excerpts], settings
 
 
 def _compute(prepared: "tuple[list[Excerpt], Settings]", _: str, tell: Tell) -> Any:
     from fatsignal.acts.excerpt import loudness_and_peak, sound_of
     from fatsignal.core.json_values import json_ready
 
-    excerpts, place = prepared
+    excerpts, settings = prepared
     found = []
     for done, excerpt in enumerate(excerpts):
         tell(done / len(excerpts))
-        lufs, peak_dbtp = loudness_and_peak(sound_of(excerpt, place.excerpts_folder))
+        lufs, peak_dbtp = loudness_and_peak(sound_of(excerpt, settings.excerpts_folder))
         found.append({"loudness_lufs": lufs, "peak_dbtp": peak_dbtp})
     return json_ready(found)
 

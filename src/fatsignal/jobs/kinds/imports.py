@@ -48,24 +48,26 @@ class _Prepared:
     part: Part
     number: int
     mark: str
-    place: Settings
+    settings: Settings
 
 
-async def _prepare(conn: Connection, work: Work, place: Settings) -> _Prepared:
+async def _prepare(conn: Connection, work: Work, settings: Settings) -> _Prepared:
     from fatsignal.acts.take_numbers import next_number
 
     asked = ImportInput.model_validate(work.input)
     part = await parts.get_part(conn, asked.part_id)
     session = await sessions.get_session(conn, part.session_id)
-    number = await next_number(conn, place.sessions_folder, session, part)
-    return _Prepared(asked, session, part, number, f"importing-{work.id}", place)
+    number = await next_number(conn, settings.sessions_folder, session, part)
+    return _Prepared(asked, session, part, number, f"importing-{work.id}", settings)
 
 
 def _tidy(prepared: _Prepared) -> None:
     """A take's folder that an attempt before this one began and did not finish."""
     from fatsignal.acts.take_numbers import part_folder
 
-    for left in part_folder(prepared.place.sessions_folder, prepared.session, prepared.part).glob(f"*/{prepared.mark}"):
+    for left in part_folder(prepared.settings.sessions_folder, prepared.session, prepared.part).glob(
+        f"*/{prepared.mark}"
+    ):
         shutil.rmtree(left.parent, ignore_errors=True)
 
 
@@ -76,14 +78,14 @@ def _compute(prepared: _Prepared, _: str, tell: Tell) -> "tuple[Take, list[TakeC
     return import_take(
         [Incoming(file.path, file.shown_name, file.kind) for file in asked.files], session=prepared.session,
         part=prepared.part, number=prepared.number, placing=asked.placing, bar=asked.bar,
-        sessions_folder=prepared.place.sessions_folder, waves_folder=prepared.place.pyramids_folder,
+        sessions_folder=prepared.settings.sessions_folder, waves_folder=prepared.settings.waves_folder,
         mark=prepared.mark, on_progress=tell,
     )  # fmt: skip
 
 
 async def _keep(conn: Connection, prepared: _Prepared, made: "tuple[Take, list[TakeChannel]]") -> Any:
     take, _ = await takes.add_take_numbered(conn, *made)
-    (prepared.place.sessions_folder / take.folder / prepared.mark).unlink(missing_ok=True)
+    (prepared.settings.sessions_folder / take.folder / prepared.mark).unlink(missing_ok=True)
     return {"take_id": str(take.id)}
 
 

@@ -16,17 +16,17 @@ JUDGING_KIND, TUNING_DRIFT_KIND = "judging", "tuning drift"
 _REMEMBERED = 300
 
 
-async def _prepare(conn: Connection, work: Work, place: Settings) -> "tuple[ToJudge, Settings]":
+async def _prepare(conn: Connection, work: Work, settings: Settings) -> "tuple[ToJudge, Settings]":
     from fatsignal.acts.judged_section import load_section
 
     loaded = await load_section(conn, UUID(work.input["part_id"]), UUID(work.input["section_id"]))
-    return _same(loaded, work), place
+    return _same(loaded, work), settings
 
 
-async def _prepare_drift(conn: Connection, work: Work, place: Settings) -> "tuple[PartToHear, Settings]":
+async def _prepare_drift(conn: Connection, work: Work, settings: Settings) -> "tuple[PartToHear, Settings]":
     from fatsignal.acts.judged_section import load_part
 
-    return _same(await load_part(conn, UUID(work.input["part_id"])), work), place
+    return _same(await load_part(conn, UUID(work.input["part_id"])), work), settings
 
 
 def _same(loaded: Any, work: Work) -> Any:
@@ -39,15 +39,15 @@ def _same(loaded: Any, work: Work) -> Any:
 def _compute(prepared: "tuple[ToJudge, Settings]", _: str, tell: Tell) -> Any:
     from fatsignal.acts.judged_section import judged
 
-    loaded, place = prepared
-    return judged(loaded, sessions_folder=place.sessions_folder, waves_folder=place.pyramids_folder)
+    loaded, settings = prepared
+    return judged(loaded, sessions_folder=settings.sessions_folder, waves_folder=settings.waves_folder)
 
 
 def _compute_drift(prepared: "tuple[PartToHear, Settings]", _: str, tell: Tell) -> Any:
     from fatsignal.acts.judged_section import drifts
 
-    loaded, place = prepared
-    return drifts(loaded, sessions_folder=place.sessions_folder, waves_folder=place.pyramids_folder)
+    loaded, settings = prepared
+    return drifts(loaded, sessions_folder=settings.sessions_folder, waves_folder=settings.waves_folder)
 
 
 async def _keep(conn: Connection, prepared: Any, verdicts: Any) -> Any:

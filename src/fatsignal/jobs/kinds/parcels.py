@@ -28,20 +28,20 @@ class _Prepared:
     wanted: frozenset[str]
 
 
-def parcel_file(place: Settings, work_id: UUID) -> Path:
+def parcel_file(settings: Settings, work_id: UUID) -> Path:
     """The ZIP that came of a work."""
-    return place.parcels_folder / f"{work_id}.zip"
+    return settings.parcels_folder / f"{work_id}.zip"
 
 
-async def _prepare(conn: Connection, work: Work, place: Settings) -> _Prepared:
+async def _prepare(conn: Connection, work: Work, settings: Settings) -> _Prepared:
     from fatsignal.acts.hand_over import ParcelAsked, parcel_of
 
     assert work.session_id is not None, "it is asked for in a session"
     asked = ParcelAsked.model_validate(work.input)
-    parcel = await parcel_of(conn, work.session_id, asked, place.sessions_folder)
+    parcel = await parcel_of(conn, work.session_id, asked, settings.sessions_folder)
     others = [each for each in await works.list_works(conn, kind=PARCEL_KIND) if each.id != work.id]
     wanted = frozenset(str(each.id) for each in others if each.state in ("waiting", "working", "done"))
-    return _Prepared(work.id, parcel, place.parcels_folder, wanted)
+    return _Prepared(work.id, parcel, settings.parcels_folder, wanted)
 
 
 def _tidy(prepared: _Prepared) -> None:

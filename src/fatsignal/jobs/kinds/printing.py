@@ -26,10 +26,10 @@ class _Prepared:
     what: "ToPrint"
     revision: ToneRevision
     folder: Path
-    place: Settings
+    settings: Settings
 
 
-async def _prepare(conn: Connection, work: Work, place: Settings) -> _Prepared:
+async def _prepare(conn: Connection, work: Work, settings: Settings) -> _Prepared:
     from fatsignal.acts.materials import material_of_take
     from fatsignal.acts.render_print import ToPrint
 
@@ -39,11 +39,11 @@ async def _prepare(conn: Connection, work: Work, place: Settings) -> _Prepared:
     part = await parts.get_part(conn, take.part_id)
     session = await sessions.get_session(conn, part.session_id)
     what = ToPrint(
-        material_of_take(take, channels, place.sessions_folder), take.used,
+        material_of_take(take, channels, settings.sessions_folder), take.used,
         take_stem(file_name(part.name), take.number), take.recorded_at,
     )  # fmt: skip
     revision = await tones.get_revision(conn, print_.tone_revision_id)
-    return _Prepared(print_.id, what, revision, place.sessions_folder / session.folder / FOLDER, place)
+    return _Prepared(print_.id, what, revision, settings.sessions_folder / session.folder / FOLDER, settings)
 
 
 def _compute(prepared: _Prepared, holder: str, tell: Tell) -> "RenderedPrint":
@@ -51,7 +51,7 @@ def _compute(prepared: _Prepared, holder: str, tell: Tell) -> "RenderedPrint":
 
     done = render_print(
         prepared.what, prepared.revision, print_id=prepared.print_id, holder=holder, folder=prepared.folder,
-        sessions_folder=prepared.place.sessions_folder, waves_folder=prepared.place.pyramids_folder,
+        sessions_folder=prepared.settings.sessions_folder, waves_folder=prepared.settings.waves_folder,
         on_progress=lambda share, speed: tell(share, times_real_time=round(speed, 2)),
     )  # fmt: skip
     tell(1.0, times_real_time=round(done.times_real_time, 2))

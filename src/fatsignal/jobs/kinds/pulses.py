@@ -11,11 +11,11 @@ PULSE_KIND = "pulse"
 _REMEMBERED = 100
 
 
-def _found(asked: dict[str, Any], place: Settings) -> Any:
+def _found(asked: dict[str, Any], settings: Settings) -> Any:
     from fatsignal.core.timing.beat_tracking import find_pulse
     from fatsignal.files.sound import read_clip
 
-    clip = read_clip(place.sessions_folder / Path(asked["file"]))
+    clip = read_clip(settings.sessions_folder / Path(asked["file"]))
     return asdict(find_pulse(clip, beats_per_bar=asked["beats_per_bar"], near_bpm=asked["near_bpm"]))
 
 

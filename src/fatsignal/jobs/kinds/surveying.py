@@ -9,10 +9,10 @@ SURVEY_KIND = "survey"
 _REMEMBERED = 100
 
 
-def _surveyed(asked: dict[str, Any], place: Settings) -> Any:
+def _surveyed(asked: dict[str, Any], settings: Settings) -> Any:
     from fatsignal.acts.enter_roll import survey_roll
 
-    return survey_roll(place.sessions_folder / asked["folder"], waves_folder=place.pyramids_folder)
+    return survey_roll(settings.sessions_folder / asked["folder"], waves_folder=settings.waves_folder)
 
 
 SURVEY = calculation(SURVEY_KIND, _surveyed, remembered=_REMEMBERED)

@@ -13,16 +13,16 @@ from fatsignal.acts.audio_interface import interface_now
 from fatsignal.acts.change_song import change_tempo
 from fatsignal.core.song.questions import lost_by
 from fatsignal.core.timing.tempo import LONGEST_SONG_BARS
-from fatsignal.errors import ConfirmationRequired, SettingRefused
+from fatsignal.errors import ConfirmationRequired, InvalidSetting
 from fatsignal.jobs.kinds.backings import BACKING_KIND, BackingInput
 from fatsignal.jobs.kinds.pulses import PULSE_KIND
 from fatsignal.store import backings, history, sessions
 from fatsignal.store.backings import Backing
 from fatsignal.store.sessions import Session
-from fatsignal.web.context import Place, Pool, TheDesk, Transaction, Works
-from fatsignal.web.listening import LISTENED
+from fatsignal.web.capture_follow_up import LISTENED
+from fatsignal.web.context import EngineDep, Pool, SettingsDep, Transaction, WorkQueueDep
+from fatsignal.web.presenters.sessions import SessionView, one_session
 from fatsignal.web.sound_files import received, sound_file
-from fatsignal.web.views.sessions import SessionView, one_session
 
 router = APIRouter(prefix="/api", tags=["backing"])
 
@@ -97,24 +97,26 @@ async def all_backings(session_id: UUID, conn: Transaction) -> list[BackingView]
 
 
 @router.post("/sessions/{session_id}/backings", status_code=201)
-async def import_file(session_id: UUID, file: UploadFile, pool: Pool, place: Place, desk: Works) -> BackingView:
+async def import_file(
+    session_id: UUID, file: UploadFile, pool: Pool, settings: SettingsDep, queue: WorkQueueDep
+) -> BackingView:
     """Bring in a sound file of any rate: it is converted, and its tempo and first downbeat are proposed."""
     async with pool.connection() as conn:
         session = await sessions.get_session(conn, session_id)
-    async with received([file], place.uploads_folder, largest_bytes=place.largest_upload_bytes) as upload:
+    async with received([file], settings.uploads_folder, largest_bytes=settings.largest_upload_bytes) as upload:
         (one,) = upload.files
         asked = BackingInput(path=one.path, shown_name=one.shown_name)
-        work = await desk.ask(
+        work = await queue.ask(
             kind=BACKING_KIND, fingerprint=upload.name, session_id=session_id, work_input=asked.model_dump(mode="json")
         )
-        made = await desk.result(work)
+        made = await queue.result(work)
     async with pool.connection() as conn:
         return _view(session, await backings.get_backing(conn, UUID(made["backing_id"])), no_pulse=made["no_pulse"])
 
 
 @router.post("/sessions/{session_id}/playback", status_code=201)
 async def record_playback(
-    session_id: UUID, new: NewPlayback, conn: Transaction, place: Place, desk: TheDesk
+    session_id: UUID, new: NewPlayback, conn: Transaction, settings: SettingsDep, engine: EngineDep
 ) -> Response:
     """Record what the computer plays, through the interface's stereo playback input, from a bar on."""
     from fatsignal.acts.listen_order import playback_order
@@ -123,9 +125,10 @@ async def record_playback(
     listen_id = uuid4()
     order = playback_order(
         session, listen_id=listen_id, name=new.name, from_bar=new.from_bar, bars=new.bars,
-        folder=place.run_folder / LISTENED / str(listen_id), interface=await interface_now(conn), speed=place.rig_speed,
+        folder=settings.run_folder / LISTENED / str(listen_id), interface=await interface_now(conn),
+        speed=settings.rig_speed,
     )  # fmt: skip
-    await desk.listening.listen(order)
+    await engine.listening.listen(order)
     return Response(status_code=201)
 
 
@@ -137,7 +140,7 @@ async def place_backing(backing_id: UUID, placing: Placing, conn: Transaction) -
     frame = session.tempo.bar_frame(placing.bar) + placing.frames_after
     if placing.by_first_downbeat:
         if backing.pulse is None:
-            raise SettingRefused(f"no beat is known in {backing.name}: tap its tempo first, or place its first sample")
+            raise InvalidSetting(f"no beat is known in {backing.name}: tap its tempo first, or place its first sample")
         frame -= backing.pulse["first_downbeat"]
     scope: history.Scope = {"backing": [backing_id]}
     says = f"{backing.name} placed"
@@ -147,7 +150,7 @@ async def place_backing(backing_id: UUID, placing: Placing, conn: Transaction) -
 
 
 @router.put("/backings/{backing_id}/pulse")
-async def correct_pulse(backing_id: UUID, correction: Correction, pool: Pool, desk: Works) -> BackingView:
+async def correct_pulse(backing_id: UUID, correction: Correction, pool: Pool, queue: WorkQueueDep) -> BackingView:
     """Correct what the core heard: look again near a tapped tempo, or move the first beat."""
     from fatsignal.core.timing.pulse import Pulse, corrected
 
@@ -156,7 +159,7 @@ async def correct_pulse(backing_id: UUID, correction: Correction, pool: Pool, de
         session = await sessions.get_session(conn, backing.session_id)
     pulse = Pulse(**backing.pulse) if backing.pulse else None
     if correction.near_bpm is not None:
-        found = await desk.computed(
+        found = await queue.computed(
             PULSE_KIND,
             {
                 "file": f"{session.folder}/{backing.file}", "beats_per_bar": session.tempo.meter_at(1).beats,
@@ -166,12 +169,12 @@ async def correct_pulse(backing_id: UUID, correction: Correction, pool: Pool, de
         pulse = Pulse(**found)
     if correction.first_downbeat is not None:
         if pulse is None:
-            raise SettingRefused(f"no beat is known in {backing.name}: tap its tempo first")
+            raise InvalidSetting(f"no beat is known in {backing.name}: tap its tempo first")
         if correction.first_downbeat >= backing.frames:
-            raise SettingRefused(f"the first beat cannot lie past the end of {backing.name}")
+            raise InvalidSetting(f"the first beat cannot lie past the end of {backing.name}")
         pulse = corrected(pulse, first_downbeat=correction.first_downbeat)
     if pulse is None:
-        raise SettingRefused("say a tempo, or where the first beat lies")
+        raise InvalidSetting("say a tempo, or where the first beat lies")
     scope: history.Scope = {"backing": [backing_id]}
     says = f"beat of {backing.name} corrected"
     async with pool.connection() as conn:
@@ -195,7 +198,7 @@ async def follow(backing_id: UUID, wanted: Follow, conn: Transaction) -> Session
     backing = await backings.get_backing(conn, backing_id)
     session = await sessions.get_session(conn, backing.session_id)
     if backing.pulse is None:
-        raise SettingRefused(f"no beat is known in {backing.name}: tap its tempo first")
+        raise InvalidSetting(f"no beat is known in {backing.name}: tap its tempo first")
     pulse = Pulse(**backing.pulse)
     tempo, placed = map_over(pulse, rate_hz=session.rate_hz, bar_one_frame=session.bar_one_frame)
     played_bars = tempo.bar_at(max(placed + pulse.beats[-1], tempo.bar_one_frame))
@@ -224,11 +227,11 @@ async def remove(backing_id: UUID, conn: Transaction) -> Response:
 
 
 @router.get("/backings/{backing_id}/audio", response_class=FileResponse)
-async def audio(backing_id: UUID, conn: Transaction, place: Place) -> FileResponse:
+async def audio(backing_id: UUID, conn: Transaction, settings: SettingsDep) -> FileResponse:
     """A backing track at the session's rate."""
     backing = await backings.get_backing(conn, backing_id)
     session = await sessions.get_session(conn, backing.session_id)
-    return sound_file(place.sessions_folder / session.folder / backing.file)
+    return sound_file(settings.sessions_folder / session.folder / backing.file)
 
 
 def _view(session: Session, backing: Backing, *, no_pulse: str = "") -> BackingView:

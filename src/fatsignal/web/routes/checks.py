@@ -11,11 +11,11 @@ from fatsignal.acts.audio_interface import interface_now
 from fatsignal.core.pitch.chords import Shape, ShapeReport, best_compromise, parse_frets, report_shape
 from fatsignal.core.pitch.notes import note_name
 from fatsignal.core.verdict import Verdict
-from fatsignal.errors import NotFound, SettingRefused
+from fatsignal.errors import InvalidSetting, NotFound
 from fatsignal.rig.setup import RigSetup
 from fatsignal.store import history, parts, rig_checks, sessions
-from fatsignal.web.context import Place, TheDesk, Transaction
-from fatsignal.web.listening import LISTENED
+from fatsignal.web.capture_follow_up import LISTENED
+from fatsignal.web.context import EngineDep, SettingsDep, Transaction
 
 router = APIRouter(prefix="/api", tags=["checks"])
 
@@ -76,8 +76,8 @@ async def check(
     part_id: UUID,
     kind: str,
     conn: Transaction,
-    place: Place,
-    desk: TheDesk,
+    settings: SettingsDep,
+    engine: EngineDep,
     seconds: Annotated[float | None, Query(ge=2, le=600, description="How long to listen.")] = None,
 ) -> Response:
     """Listen to the rig; what was found is told to open pages, and kept."""
@@ -92,17 +92,17 @@ async def check(
     session = await sessions.get_session(conn, part.session_id)
     listen_id = uuid4()
     order = check_order(
-        session, part, wanted, listen_id=listen_id, folder=place.run_folder / LISTENED / str(listen_id),
-        seconds=seconds, seed=listen_id.int & 0x7FFFFFFF, interface=await interface_now(conn), speed=place.rig_speed,
+        session, part, wanted, listen_id=listen_id, folder=settings.run_folder / LISTENED / str(listen_id),
+        seconds=seconds, seed=listen_id.int & 0x7FFFFFFF, interface=await interface_now(conn), speed=settings.rig_speed,
     )  # fmt: skip
-    await desk.listening.listen(order, playing_dbfs=await playing_levels_dbfs(conn, part_id))
+    await engine.listening.listen(order, playing_dbfs=await playing_levels_dbfs(conn, part_id))
     return Response(status_code=201)
 
 
 @router.delete("/checks", status_code=204)
-async def stop(desk: TheDesk) -> Response:
+async def stop(engine: EngineDep) -> Response:
     """Stop listening; what was heard until then is measured."""
-    await desk.stop()
+    await engine.stop()
     return Response(status_code=204)
 
 
@@ -116,10 +116,10 @@ async def check_chords(part_id: UUID, ask: ChordAsk, conn: Transaction) -> Chord
     rig = RigSetup.model_validate(part.rig)
     shapes = [Shape(typed.strip(), parse_frets(typed)) for typed in ask.shapes] or own_shapes(part)
     if not shapes:
-        raise SettingRefused("no chord is listed: add the chords of the song first, as in x02210")
+        raise InvalidSetting("no chord is listed: add the chords of the song first, as in x02210")
     offsets = ask.offsets_cents or list(rig.string_offsets_cents) or [0.0] * len(rig.open_notes)
     if len(offsets) != len(rig.open_notes):
-        raise SettingRefused(f"an offset for each of the {len(rig.open_notes)} strings is needed")
+        raise InvalidSetting(f"an offset for each of the {len(rig.open_notes)} strings is needed")
     pitch_hz = float(session.reference_pitch_hz)
     now = [report_shape(shape, rig.open_notes, offsets_cents=offsets, reference_pitch_hz=pitch_hz) for shape in shapes]
     best = best_compromise(shapes, rig.open_notes, left_alone=ask.left_alone, reference_pitch_hz=pitch_hz)
@@ -140,9 +140,9 @@ async def give_to_tuner(part_id: UUID, retune: Retune, conn: Transaction) -> lis
     part = await parts.get_part(conn, part_id)
     rig = RigSetup.model_validate(part.rig)
     if retune.offsets_cents and len(retune.offsets_cents) != len(rig.open_notes):
-        raise SettingRefused(f"an offset for each of the {len(rig.open_notes)} strings is needed")
+        raise InvalidSetting(f"an offset for each of the {len(rig.open_notes)} strings is needed")
     if any(abs(cents) > 100 for cents in retune.offsets_cents):
-        raise SettingRefused("a string is moved by up to 100 cents: choose another tuning instead")
+        raise InvalidSetting("a string is moved by up to 100 cents: choose another tuning instead")
     scope: history.Scope = {"part": [part_id]}
     async with history.act(conn, part.session_id, kind="retune", says=f"{part.name}: strings re-tuned", scope=scope):
         rig = RigSetup.model_validate((await parts.get_part(conn, part_id)).rig)

@@ -11,13 +11,13 @@ from pydantic import BaseModel
 
 from fatsignal.core.json_values import json_ready
 from fatsignal.core.material.channels import HEARD_FIRST, Wanted, find
-from fatsignal.errors import SettingRefused, WorkFailed
+from fatsignal.errors import InvalidSetting, WorkFailed
 from fatsignal.jobs.kinds.comparing import COMPARISON_KIND, ComparisonInput, ExcerptAsked, excerpt_of
 from fatsignal.store import takes
 from fatsignal.store.takes import Take, TakeChannel
-from fatsignal.web.context import Place, Pool, Works
+from fatsignal.web.context import Pool, SettingsDep, WorkQueueDep
 from fatsignal.web.sounds import LONGEST_PIECE_FRAMES, StreamedSound, floats, streamed
-from fatsignal.web.works import WorkDesk
+from fatsignal.web.work_queue import WorkQueue
 
 if TYPE_CHECKING:
     from fatsignal.acts.excerpt import Excerpt
@@ -54,7 +54,7 @@ ToneId = Annotated[UUID | None, Query(description="Hear the DI through this tone
 @router.get("/takes/compared")
 async def compared(
     take_ids: Annotated[list[UUID], Query(alias="id", min_length=1, max_length=MOST_COMPARED)],
-    from_frame: From, to_frame: To, pool: Pool, place: Place, desk: Works, channel: Channel = None,
+    from_frame: From, to_frame: To, pool: Pool, settings: SettingsDep, queue: WorkQueueDep, channel: Channel = None,
     tone: ToneId = None,
 ) -> ComparedTakes:  # fmt: skip
     """Takes at a stretch of the song, with the gains that make them equally loud there."""
@@ -69,8 +69,8 @@ async def compared(
             asked = ExcerptAsked(
                 take_id=take_id, position=chosen.position, from_frame=from_frame, to_frame=to_frame, tone_id=tone
             )
-            found.append((take, chosen, asked, await excerpt_of(conn, asked, place)))
-    measured = await _measured(desk, [(asked, excerpt) for _, _, asked, excerpt in found])
+            found.append((take, chosen, asked, await excerpt_of(conn, asked, settings)))
+    measured = await _measured(queue, [(asked, excerpt) for _, _, asked, excerpt in found])
     gains = matching_gains_db([lufs for lufs, _ in measured], [peak for _, peak in measured])
 
     def heard(take: Take, chosen: TakeChannel, excerpt: "Excerpt") -> StreamedSound:
@@ -101,7 +101,7 @@ async def compared(
 async def through(
     take_id: UUID, position: int, tone_id: UUID, stretch_from: From, stretch_to: To,
     from_frame: Annotated[int, Query(ge=0, le=1 << 40)], frames: Annotated[int, Query(ge=1, le=LONGEST_PIECE_FRAMES)],
-    pool: Pool, place: Place, desk: Works,
+    pool: Pool, settings: SettingsDep, queue: WorkQueueDep,
 ) -> Response:  # fmt: skip
     """Frames of a stretch of one channel through a tone, counted from the stretch's first; silent beyond its end."""
     from fatsignal.acts.excerpt import kept_excerpt, piece_of_kept
@@ -111,12 +111,12 @@ async def through(
     )
     async with pool.connection() as conn:
         _check_stretch(stretch_from, stretch_to, (await takes.get_take(conn, take_id)).rate_hz)
-        excerpt = await excerpt_of(conn, asked, place)
-    kept = kept_excerpt(place.excerpts_folder, await asyncio.to_thread(excerpt.fingerprint))
+        excerpt = await excerpt_of(conn, asked, settings)
+    kept = kept_excerpt(settings.excerpts_folder, await asyncio.to_thread(excerpt.fingerprint))
     piece = await asyncio.to_thread(piece_of_kept, kept, from_frame, frames)
     if piece is None:
         # Never computed, or forgotten since.
-        await _measured(desk, [(asked, excerpt)], anew=True)
+        await _measured(queue, [(asked, excerpt)], anew=True)
         piece = await asyncio.to_thread(piece_of_kept, kept, from_frame, frames)
     if piece is None:
         raise WorkFailed("what went through the tone is not kept: make room in the data folder and listen again")
@@ -124,20 +124,20 @@ async def through(
 
 
 async def _measured(
-    desk: WorkDesk, found: "Sequence[tuple[ExcerptAsked, Excerpt]]", *, anew: bool = False
+    queue: WorkQueue, found: "Sequence[tuple[ExcerptAsked, Excerpt]]", *, anew: bool = False
 ) -> list[tuple[float | None, float | None]]:
     """Loudness and true peak of each (None: silence), by a worker, which keeps what goes through a tone."""
     prints = await asyncio.to_thread(lambda: [excerpt.fingerprint() for _, excerpt in found])
-    work = await desk.ask(
+    work = await queue.ask(
         kind=COMPARISON_KIND, fingerprint=hashlib.sha256(" ".join(prints).encode()).hexdigest(),
         work_input=ComparisonInput(excerpts=[asked for asked, _ in found]).model_dump(mode="json"), anew=anew,
     )  # fmt: skip
-    return [(each["loudness_lufs"], each["peak_dbtp"]) for each in await desk.result(work)]
+    return [(each["loudness_lufs"], each["peak_dbtp"]) for each in await queue.result(work)]
 
 
 def _check_stretch(from_frame: int, to_frame: int, rate_hz: int) -> None:
     if not 0 < to_frame - from_frame <= LONGEST_S * rate_hz:
-        raise SettingRefused(f"a stretch to compare lasts up to {LONGEST_S:.0f} s and ends after it begins")
+        raise InvalidSetting(f"a stretch to compare lasts up to {LONGEST_S:.0f} s and ends after it begins")
 
 
 def _channel(take: Take, channels: list[TakeChannel], wanted: str | None) -> TakeChannel:
@@ -146,7 +146,7 @@ def _channel(take: Take, channels: list[TakeChannel], wanted: str | None) -> Tak
     if kind is not None:
         chosen = find(channels, Wanted((kind,)))
         if chosen is None and kind == "di":
-            raise SettingRefused(f"take {take.number} has no DI: it cannot be heard dry or through a tone")
+            raise InvalidSetting(f"take {take.number} has no DI: it cannot be heard dry or through a tone")
     else:
         chosen = find(channels, Wanted(HEARD_FIRST, wanted))
     return chosen or channels[0]

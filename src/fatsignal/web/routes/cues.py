@@ -10,7 +10,7 @@ from fatsignal.acts.audio_interface import interface_now
 from fatsignal.core.cue.mix import CueMix
 from fatsignal.core.cue.monitoring import Monitoring
 from fatsignal.core.timing.monitor_path import MonitorDelay, monitor_delay
-from fatsignal.errors import NotFound, SettingRefused
+from fatsignal.errors import InvalidSetting, NotFound
 from fatsignal.jobs.kinds.curves import LATENCY_KIND
 from fatsignal.rig.interface import NAME
 from fatsignal.rig.setup import RigSetup
@@ -18,7 +18,7 @@ from fatsignal.store import backings, cues, history, interfaces, parts, sessions
 from fatsignal.store.cues import StoredCue
 from fatsignal.store.database import Connection
 from fatsignal.store.parts import Part
-from fatsignal.web.context import Place, Pool, TheDesk, Transaction, Works
+from fatsignal.web.context import EngineDep, Pool, SettingsDep, Transaction, WorkQueueDep
 
 router = APIRouter(prefix="/api", tags=["cues"])
 
@@ -80,7 +80,7 @@ async def add(session_id: UUID, new: NewCue, conn: Transaction) -> CueView:
     """Another listener: starts as a copy of the blend, or of another cue, and goes its own way from there."""
     session = await sessions.get_session(conn, session_id)
     if not new.name.strip():
-        raise SettingRefused("a listener needs a name: who hears it?")
+        raise InvalidSetting("a listener needs a name: who hears it?")
     mix = session.blend_mix
     if new.like is not None:
         mix = (await _of_session(conn, session_id, new.like)).settings
@@ -89,16 +89,16 @@ async def add(session_id: UUID, new: NewCue, conn: Transaction) -> CueView:
 
 
 @router.put("/cues/{cue_id}")
-async def change(cue_id: UUID, wanted: CueChange, conn: Transaction, desk: TheDesk) -> CueView:
+async def change(cue_id: UUID, wanted: CueChange, conn: Transaction, engine: EngineDep) -> CueView:
     """Levels, pans, click, more me, limiter; who listens hears it from the next block on."""
     cue = await cues.get_cue(conn, cue_id)
     if not wanted.name.strip():
-        raise SettingRefused("a listener needs a name: who hears it?")
+        raise InvalidSetting("a listener needs a name: who hears it?")
     scope: history.Scope = {"cue": [cue_id]}
     says = f"mix of {cue.name} changed"
     async with history.act(conn, cue.session_id, kind="cue", says=says, scope=scope, subject=str(cue_id)):
         await cues.set_cue(conn, cue_id, name=wanted.name, mix=wanted.mix)
-    await _tell_engine(conn, cue.session_id, desk)
+    await _tell_engine(conn, cue.session_id, engine)
     return _view(await cues.get_cue(conn, cue_id))
 
 
@@ -123,7 +123,7 @@ async def set_blend(session_id: UUID, blend: CueMix, conn: Transaction) -> CueMi
 
 
 @router.get("/parts/{part_id}/monitoring")
-async def monitoring(part_id: UUID, pool: Pool, desk: Works) -> MonitoringView:
+async def monitoring(part_id: UUID, pool: Pool, queue: WorkQueueDep) -> MonitoringView:
     """How a part is heard while it is played."""
     async with pool.connection() as conn:
         part = await parts.get_part(conn, part_id)
@@ -136,7 +136,7 @@ async def monitoring(part_id: UUID, pool: Pool, desk: Works) -> MonitoringView:
     if settings.hear != "nothing" and settings.when != "never":
         chain_frames = 0
         if tone and settings.hear == "tone":
-            chain_frames = await desk.computed(LATENCY_KIND, {"document": tone.document, "rate_hz": session.rate_hz})
+            chain_frames = await queue.computed(LATENCY_KIND, {"document": tone.document, "rate_hz": session.rate_hz})
         delay = monitor_delay(
             offset.offset_frames if offset else interface.round_trip_frames(), buffer_frames=interface.buffer_frames,
             chain_frames=chain_frames, rate_hz=session.rate_hz, measured=offset is not None,
@@ -149,61 +149,61 @@ async def monitoring(part_id: UUID, pool: Pool, desk: Works) -> MonitoringView:
 
 @router.put("/parts/{part_id}/monitoring")
 async def set_monitoring(
-    part_id: UUID, settings: Monitoring, pool: Pool, place: Place, desk: TheDesk, works: Works
+    part_id: UUID, wanted: Monitoring, pool: Pool, settings: SettingsDep, engine: EngineDep, queue: WorkQueueDep
 ) -> MonitoringView:
     """Where a part is heard from, and when; whether the tone goes to disk too."""
     async with pool.connection() as conn:
         part = await parts.get_part(conn, part_id)
         rig = RigSetup.model_validate(part.rig)
-        if (settings.hear == "tone" or settings.print_sim) and rig.di is None:
-            raise SettingRefused("a tone is heard through the DI, and this rig keeps none: switch the DI on in Rig")
-        if (settings.hear == "tone" or settings.print_sim) and settings.tone_revision_id is None:
-            raise SettingRefused("choose the tone to play through")
-        if settings.tone_revision_id is not None:
-            await tones.get_revision(conn, settings.tone_revision_id)
-        if settings.channel is not None and settings.channel not in [name for name, _ in rig.inputs]:
-            raise NotFound("channel", settings.channel)
+        if (wanted.hear == "tone" or wanted.print_sim) and rig.di is None:
+            raise InvalidSetting("a tone is heard through the DI, and this rig keeps none: switch the DI on in Rig")
+        if (wanted.hear == "tone" or wanted.print_sim) and wanted.tone_revision_id is None:
+            raise InvalidSetting("choose the tone to play through")
+        if wanted.tone_revision_id is not None:
+            await tones.get_revision(conn, wanted.tone_revision_id)
+        if wanted.channel is not None and wanted.channel not in [name for name, _ in rig.inputs]:
+            raise NotFound("channel", wanted.channel)
         scope: history.Scope = {"part": [part_id]}
         says = f"{part.name}: how it is heard changed"
         async with history.act(conn, part.session_id, kind="monitoring", says=says, scope=scope, subject=str(part_id)):
-            await parts.set_monitoring(conn, part_id, settings.model_dump(mode="json"))
-        if desk.standing_by:
-            await _stand_by(conn, part.session_id, place, desk)
-    return await monitoring(part_id, pool, works)
+            await parts.set_monitoring(conn, part_id, wanted.model_dump(mode="json"))
+        if engine.standing_by:
+            await _stand_by(conn, part.session_id, settings, engine)
+    return await monitoring(part_id, pool, queue)
 
 
 @router.post("/sessions/{session_id}/standby", status_code=204)
-async def stand_by(session_id: UUID, conn: Transaction, place: Place, desk: TheDesk) -> Response:
+async def stand_by(session_id: UUID, conn: Transaction, settings: SettingsDep, engine: EngineDep) -> Response:
     """Hear what is armed while nothing rolls, until it is told to end; after a roll it comes back by itself."""
-    await _stand_by(conn, session_id, place, desk)
+    await _stand_by(conn, session_id, settings, engine)
     return Response(status_code=204)
 
 
 @router.delete("/sessions/{session_id}/standby", status_code=204)
-async def end_standby(session_id: UUID, desk: TheDesk) -> Response:
+async def end_standby(session_id: UUID, engine: EngineDep) -> Response:
     """Stop hearing what is armed."""
-    await desk.end_standby()
+    await engine.end_standby()
     return Response(status_code=204)
 
 
-async def _stand_by(conn: Connection, session_id: UUID, place: Place, desk: TheDesk) -> None:
+async def _stand_by(conn: Connection, session_id: UUID, settings: SettingsDep, engine: EngineDep) -> None:
     from fatsignal.acts.overdub_tracks import cues_of
     from fatsignal.acts.roll_order import standby_order
 
     session = await sessions.get_session(conn, session_id)
     armed = await armed_parts(conn, session_id)
     order = standby_order(
-        session, await all_armed(conn, session, armed, sessions_folder=place.sessions_folder),
-        sessions_folder=place.sessions_folder,
-        interface=await interface_now(conn), speed=place.rig_speed or 1.0, cues=await cues_of(conn, session_id),
+        session, await all_armed(conn, session, armed, sessions_folder=settings.sessions_folder),
+        sessions_folder=settings.sessions_folder,
+        interface=await interface_now(conn), speed=settings.rig_speed or 1.0, cues=await cues_of(conn, session_id),
     )  # fmt: skip
-    await desk.stand_by(order)
+    await engine.stand_by(order)
 
 
-async def _tell_engine(conn: Connection, session_id: UUID, desk: TheDesk) -> None:
+async def _tell_engine(conn: Connection, session_id: UUID, engine: EngineDep) -> None:
     from fatsignal.acts.overdub_tracks import cues_of
 
-    await desk.set_cues(session_id, await cues_of(conn, session_id))
+    await engine.set_cues(session_id, await cues_of(conn, session_id))
 
 
 async def _strips(conn: Connection, session_id: UUID) -> list[StripName]:

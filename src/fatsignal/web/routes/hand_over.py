@@ -17,7 +17,7 @@ from fatsignal.store import sessions, works
 from fatsignal.store.sessions import Session
 from fatsignal.store.works import Work, WorkState
 from fatsignal.web.answers import answer_beside
-from fatsignal.web.context import Place, Pool, Transaction, Works
+from fatsignal.web.context import Pool, SettingsDep, Transaction, WorkQueueDep
 
 router = APIRouter(prefix="/api/sessions/{session_id}", tags=["hand-over"])
 
@@ -83,15 +83,17 @@ async def parcels(session_id: UUID, conn: Transaction) -> list[ParcelView]:
 
 
 @router.post("/parcels", status_code=201)
-async def make(session_id: UUID, asked: ParcelAsked, pool: Pool, place: Place, desk: Works) -> ParcelView:
+async def make(
+    session_id: UUID, asked: ParcelAsked, pool: Pool, settings: SettingsDep, queue: WorkQueueDep
+) -> ParcelView:
     """Make a ZIP of the chosen items, aligned and named; one that was made before is there at once."""
     async with pool.connection() as conn:
-        parcel = await parcel_of(conn, session_id, asked, place.sessions_folder)
+        parcel = await parcel_of(conn, session_id, asked, settings.sessions_folder)
     await asyncio.to_thread(parcel.check)
     work_input, fingerprint = asked.model_dump(mode="json"), parcel.fingerprint()
-    work = await desk.ask(kind=PARCEL_KIND, fingerprint=fingerprint, session_id=session_id, work_input=work_input)
-    if work.state == "done" and not parcel_file(place, work.id).exists():
-        work = await desk.ask(
+    work = await queue.ask(kind=PARCEL_KIND, fingerprint=fingerprint, session_id=session_id, work_input=work_input)
+    if work.state == "done" and not parcel_file(settings, work.id).exists():
+        work = await queue.ask(
             kind=PARCEL_KIND, fingerprint=fingerprint, session_id=session_id, work_input=work_input, anew=True
         )
     return _view(work)
@@ -108,11 +110,11 @@ async def stop(session_id: UUID, parcel_id: UUID, conn: Transaction) -> Response
 @router.get(
     "/parcels/{parcel_id}.zip", response_class=FileResponse, responses={200: {"content": {"application/zip": {}}}}
 )
-async def save(session_id: UUID, parcel_id: UUID, conn: Transaction, place: Place) -> FileResponse:
+async def save(session_id: UUID, parcel_id: UUID, conn: Transaction, settings: SettingsDep) -> FileResponse:
     """A ZIP that is done."""
     session = await sessions.get_session(conn, session_id)
     await _parcel(conn, session_id, parcel_id)
-    path = parcel_file(place, parcel_id)
+    path = parcel_file(settings, parcel_id)
     if not path.exists():
         raise NotFound("ZIP; make it again", parcel_id)
     return FileResponse(path, media_type="application/zip", filename=f"{file_name(session.name)}.zip")

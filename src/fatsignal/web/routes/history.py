@@ -11,7 +11,7 @@ from fatsignal.acts.bin import empty_bin, look_into_bin
 from fatsignal.errors import ConfirmationRequired
 from fatsignal.store import history, parts, sessions
 from fatsignal.store.database import Connection
-from fatsignal.web.context import Place, Transaction
+from fatsignal.web.context import SettingsDep, Transaction
 
 router = APIRouter(prefix="/api/sessions/{session_id}", tags=["history"])
 
@@ -69,11 +69,11 @@ async def redo(session_id: UUID, conn: Transaction) -> HistoryView:
 
 
 @router.get("/bin")
-async def what_is_in_the_bin(session_id: UUID, conn: Transaction, place: Place) -> BinView:
+async def what_is_in_the_bin(session_id: UUID, conn: Transaction, settings: SettingsDep) -> BinView:
     """Takes in the bin, the one that went there last first."""
     session = await sessions.get_session(conn, session_id)
     names = {part.id: part.name for part in await parts.list_parts(conn, session_id)}
-    binned = await look_into_bin(conn, session_id, place.sessions_folder)
+    binned = await look_into_bin(conn, session_id, settings.sessions_folder)
     made = [print_.material_id for print_ in binned.prints]
     found = [
         BinnedTake(
@@ -90,17 +90,17 @@ async def what_is_in_the_bin(session_id: UUID, conn: Transaction, place: Place) 
 
 
 @router.delete("/bin")
-async def empty(session_id: UUID, conn: Transaction, place: Place, agreed: bool = False) -> BinView:
+async def empty(session_id: UUID, conn: Transaction, settings: SettingsDep, agreed: bool = False) -> BinView:
     """Empty the bin: its takes, their prints and their files are gone for good. It asks first (409)."""
     await sessions.get_session(conn, session_id)
-    binned = await look_into_bin(conn, session_id, place.sessions_folder)
+    binned = await look_into_bin(conn, session_id, settings.sessions_folder)
     if binned.takes and not agreed:
         said = "one take" if len(binned.takes) == 1 else f"{len(binned.takes)} takes"
         raise ConfirmationRequired(
             f"{said} in the bin will be gone for good, with all files and prints: this cannot be undone"
         )
     await empty_bin(conn, binned)
-    return await what_is_in_the_bin(session_id, conn, place)
+    return await what_is_in_the_bin(session_id, conn, settings)
 
 
 async def _view(conn: Connection, session_id: UUID, did: history.Act | None = None) -> HistoryView:

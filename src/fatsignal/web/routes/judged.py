@@ -11,8 +11,8 @@ from pydantic import BaseModel, Field
 from fatsignal.errors import ChangedMeanwhile, WorkFailed
 from fatsignal.jobs.kinds.judging import JUDGING_KIND, TUNING_DRIFT_KIND
 from fatsignal.store.works import Work
-from fatsignal.web.context import Pool, Works
-from fatsignal.web.works import WorkDesk
+from fatsignal.web.context import Pool, WorkQueueDep
+from fatsignal.web.work_queue import WorkQueue
 
 router = APIRouter(prefix="/api/parts/{part_id}", tags=["takes"])
 
@@ -96,40 +96,40 @@ class TuningDriftView(BaseModel):
 
 
 @router.get("/judged/{section_id}")
-async def judged(part_id: UUID, section_id: UUID, pool: Pool, desk: Works) -> JudgedView:
+async def judged(part_id: UUID, section_id: UUID, pool: Pool, queue: WorkQueueDep) -> JudgedView:
     """Every take that touches a section, newest first, compared phrase by phrase."""
     from fatsignal.acts.judged_section import load_section
 
     async def asked() -> Work:
         async with pool.connection() as conn:
             loaded = await load_section(conn, part_id, section_id)
-        return await desk.ask(
+        return await queue.ask(
             kind=JUDGING_KIND, fingerprint=loaded.fingerprint(), session_id=loaded.session.id,
             work_input={"part_id": str(part_id), "section_id": str(section_id)},
         )  # fmt: skip
 
-    return JudgedView.model_validate(await _of_what_stays(asked, desk))
+    return JudgedView.model_validate(await _of_what_stays(asked, queue))
 
 
 @router.get("/tuning-drift")
-async def tuning_drift(part_id: UUID, pool: Pool, desk: Works) -> list[TuningDriftView]:
+async def tuning_drift(part_id: UUID, pool: Pool, queue: WorkQueueDep) -> list[TuningDriftView]:
     """Notes that went out of tune from take to take of a part, the farthest first."""
     from fatsignal.acts.judged_section import load_part
 
     async def asked() -> Work:
         async with pool.connection() as conn:
             loaded = await load_part(conn, part_id)
-        return await desk.ask(
+        return await queue.ask(
             kind=TUNING_DRIFT_KIND, fingerprint=loaded.fingerprint(), session_id=loaded.session.id,
             work_input={"part_id": str(part_id)},
         )  # fmt: skip
 
-    return [TuningDriftView.model_validate(each) for each in await _of_what_stays(asked, desk)]
+    return [TuningDriftView.model_validate(each) for each in await _of_what_stays(asked, queue)]
 
 
-async def _of_what_stays(ask: Callable[[], Awaitable[Work]], desk: WorkDesk) -> Any:
+async def _of_what_stays(ask: Callable[[], Awaitable[Work]], queue: WorkQueue) -> Any:
     """The result for takes as they are: where they change while it is computed, it is asked for again."""
     for _ in range(_TRIES):
         with contextlib.suppress(ChangedMeanwhile):
-            return await desk.result(await ask())
+            return await queue.result(await ask())
     raise WorkFailed("the takes change faster than they are judged: look again in a moment")

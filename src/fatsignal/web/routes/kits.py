@@ -6,7 +6,7 @@ from uuid import UUID
 from fastapi import APIRouter, Query, Response
 from pydantic import BaseModel, Field
 
-from fatsignal.errors import SettingRefused
+from fatsignal.errors import InvalidSetting
 from fatsignal.rig.setup import RigSetup
 from fatsignal.store import kits, parts
 from fatsignal.store.kits import Kit
@@ -45,7 +45,7 @@ async def find(
 async def save(new: NewKit, conn: Transaction) -> KitView:
     """Keep a part's rig, and how it is heard, as a kit."""
     if not new.name.strip():
-        raise SettingRefused("a kit needs a name: type what it is for")
+        raise InvalidSetting("a kit needs a name: type what it is for")
     part = await parts.get_part(conn, new.part_id)
     rig = RigSetup.model_validate(part.rig)
     kit = await kits.add_kit(

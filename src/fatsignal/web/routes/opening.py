@@ -8,10 +8,10 @@ from pydantic import BaseModel, Field
 from fatsignal.store import sessions
 from fatsignal.web.answers import answer_beside
 from fatsignal.web.context import Transaction
-from fatsignal.web.views.prints import PrintView, prints_of
-from fatsignal.web.views.sessions import SessionView, one_session
-from fatsignal.web.views.sheet import SheetView, sheet_of
-from fatsignal.web.views.takes import TakeView, takes_of
+from fatsignal.web.presenters.prints import PrintView, prints_of
+from fatsignal.web.presenters.sessions import SessionView, one_session
+from fatsignal.web.presenters.sheet import SheetView, sheet_of
+from fatsignal.web.presenters.takes import TakeView, takes_of
 
 router = APIRouter(prefix="/api", tags=["sessions"])
 

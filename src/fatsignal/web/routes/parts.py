@@ -14,7 +14,7 @@ from fatsignal.core.mics.microphone import MIC_KINDS, MicKind
 from fatsignal.core.mics.speakers import SPEAKERS
 from fatsignal.core.pitch.chords import Shape, check_shape, parse_frets
 from fatsignal.core.pitch.notes import note_name
-from fatsignal.errors import ConfirmationRequired, NotFound, RollRefused, SettingRefused
+from fatsignal.errors import ConfirmationRequired, InvalidSetting, NotFound, RollRefused
 from fatsignal.jobs.kinds.signal_paths import SIGNAL_PATH_KIND
 from fatsignal.rig.interface import INPUTS as INTERFACE_INPUTS
 from fatsignal.rig.path_report import ChannelFigures, EarPath, LoadCurve, PathWarning
@@ -22,9 +22,9 @@ from fatsignal.rig.setup import AmpUse, RigSetup, check_inputs, standard_rig
 from fatsignal.store import history, kits, parts, sessions
 from fatsignal.store.database import Connection
 from fatsignal.store.parts import Part
-from fatsignal.web.context import Pool, TheDesk, Transaction, Works
+from fatsignal.web.context import EngineDep, Pool, Transaction, WorkQueueDep
+from fatsignal.web.presenters.parts import ChordView, PartView, part_view
 from fatsignal.web.revisions import IfMatch, check_revision, revision_of
-from fatsignal.web.views.parts import ChordView, PartView, part_view
 
 router = APIRouter(prefix="/api", tags=["parts"])
 
@@ -206,7 +206,7 @@ async def add_part(session_id: UUID, new: NewPart, conn: Transaction) -> PartVie
     elif new.instrument is not None:
         rig = standard_rig(new.instrument, with_amp=new.with_amp)
     else:
-        raise SettingRefused("a part begins with an instrument, a kit or another part: choose one")
+        raise InvalidSetting("a part begins with an instrument, a kit or another part: choose one")
     name = _said(new.name)
     async with history.act(conn, session_id, kind="add part", says=f"{name} added", scope={"part": None}):
         part = await parts.add_part(
@@ -217,16 +217,16 @@ async def add_part(session_id: UUID, new: NewPart, conn: Transaction) -> PartVie
 
 
 @router.delete("/sessions/{session_id}/parts/{part_id}", status_code=204)
-async def remove(session_id: UUID, part_id: UUID, conn: Transaction, desk: TheDesk) -> Response:
+async def remove(session_id: UUID, part_id: UUID, conn: Transaction, engine: EngineDep) -> Response:
     """Remove a part with which nothing was recorded or measured yet."""
     part = await parts.get_part(conn, part_id)
     if part.session_id != session_id:
         raise NotFound("part of this session", part_id)
-    if desk.rolling is not None:
+    if engine.rolling is not None:
         raise RollRefused(f"something rolls: stop it before {part.name} is removed")
     async with history.act(conn, session_id, kind="remove part", says=f"{part.name} removed", scope={"part": None}):
         if await history.holds_something(conn, "part", part_id):
-            raise SettingRefused(
+            raise InvalidSetting(
                 f"{part.name} holds what was recorded or measured with it, and stays: arm another part to leave it be"
             )
         await parts.remove_part(conn, part_id)
@@ -261,19 +261,19 @@ async def disarm(session_id: UUID, part_id: UUID, conn: Transaction) -> Response
 
 
 @router.get("/parts/{part_id}/rig")
-async def rig(part_id: UUID, pool: Pool, desk: Works) -> RigView:
+async def rig(part_id: UUID, pool: Pool, queue: WorkQueueDep) -> RigView:
     """Both cords of a part, and what they do to the signal."""
-    return await _rig_view(pool, desk, part_id)
+    return await _rig_view(pool, queue, part_id)
 
 
 @router.put("/parts/{part_id}/rig")
-async def set_rig(part_id: UUID, new: NewRig, pool: Pool, desk: Works, seen: IfMatch = None) -> RigView:
+async def set_rig(part_id: UUID, new: NewRig, pool: Pool, queue: WorkQueueDep, seen: IfMatch = None) -> RigView:
     """Change values of a rig. Channels that would share an input are asked about first (409)."""
     async with pool.connection() as conn:
         part = await parts.get_part(conn, part_id)
         clashes = check_inputs([(part.name, new.rig)], inputs=INTERFACE_INPUTS)
         if clashes:
-            raise SettingRefused(clashes[0])
+            raise InvalidSetting(clashes[0])
         if not new.inputs_shared:
             await ask_about_inputs(conn, part, new.rig)
         async with _rig_act(conn, part, f"{part.name}: rig changed"):
@@ -281,23 +281,23 @@ async def set_rig(part_id: UUID, new: NewRig, pool: Pool, desk: Works, seen: IfM
             now = await parts.get_part(conn, part_id)
             check_revision(seen, revision_of(now.rig), what=f"the rig of {part.name}")
             await parts.set_rig(conn, part_id, new.rig.model_dump(mode="json"))
-    return await _rig_view(pool, desk, part_id)
+    return await _rig_view(pool, queue, part_id)
 
 
 @router.post("/parts/{part_id}/turn")
-async def turn(part_id: UUID, wanted: Turn, pool: Pool, desk: Works) -> RigView:
+async def turn(part_id: UUID, wanted: Turn, pool: Pool, queue: WorkQueueDep) -> RigView:
     """Turn one input's gain, as far as it goes."""
     async with pool.connection() as conn:
         part = await parts.get_part(conn, part_id)
         if not (await interface_now(conn)).gains_can_be_set:
-            raise SettingRefused("this interface's gains are turned by hand: turn the knob, then check again")
+            raise InvalidSetting("this interface's gains are turned by hand: turn the knob, then check again")
         async with _rig_act(conn, part, f"{part.name}, {wanted.channel}: gain turned"):
             rig_now = RigSetup.model_validate((await parts.get_part(conn, part_id)).rig)
             turned = rig_now.turned(wanted.channel, wanted.by_db)
             if turned is None:
-                raise SettingRefused(f"{part.name} has no channel {wanted.channel}")
+                raise InvalidSetting(f"{part.name} has no channel {wanted.channel}")
             await parts.set_rig(conn, part_id, turned.model_dump(mode="json"))
-    return await _rig_view(pool, desk, part_id)
+    return await _rig_view(pool, queue, part_id)
 
 
 def _rig_act(conn: Connection, part: Part, says: str) -> AbstractAsyncContextManager[history.Acting]:
@@ -335,13 +335,13 @@ async def ask_about_inputs(conn: Connection, part: Part, rig_now: RigSetup) -> N
         raise ConfirmationRequired(clashes[0])
 
 
-async def _rig_view(pool: Pool, desk: Works, part_id: UUID) -> RigView:
+async def _rig_view(pool: Pool, queue: WorkQueueDep, part_id: UUID) -> RigView:
     async with pool.connection() as conn:
         part = await parts.get_part(conn, part_id)
         session = await sessions.get_session(conn, part.session_id)
         interface = await interface_now(conn)
     rig_now = RigSetup.model_validate(part.rig)
-    path = await desk.computed(
+    path = await queue.computed(
         SIGNAL_PATH_KIND,
         {
             "rig": rig_now.model_dump(mode="json"), "interface": interface.model_dump(mode="json"),
@@ -356,5 +356,5 @@ async def _rig_view(pool: Pool, desk: Works, part_id: UUID) -> RigView:
 
 def _said(name: str) -> str:
     if not name.strip():
-        raise SettingRefused("a part needs a name: type what it plays")
+        raise InvalidSetting("a part needs a name: type what it plays")
     return name.strip()

@@ -12,10 +12,10 @@ from fatsignal.acts.overdub_tracks import tracks_beside
 from fatsignal.core.clip import Samples
 from fatsignal.core.cue.mix import CueMix, gains_of
 from fatsignal.core.material.channels import ChannelKind, Wanted
-from fatsignal.errors import SettingRefused
+from fatsignal.errors import InvalidSetting
 from fatsignal.files.material_files import MaterialOnDisk
 from fatsignal.store import cues, sessions
-from fatsignal.web.context import Place, Pool, Transaction
+from fatsignal.web.context import Pool, SettingsDep, Transaction
 from fatsignal.web.sounds import LONGEST_PIECE_FRAMES, PlayingMaterials, StreamedSound, floats, streamed
 
 router = APIRouter(prefix="/api", tags=["playing"])
@@ -37,11 +37,13 @@ class PlayedTrack(BaseModel):
 
 
 @router.get("/sessions/{session_id}/playing")
-async def song(session_id: UUID, conn: Transaction, place: Place, cue_id: UUID | None = None) -> list[PlayedTrack]:
+async def song(
+    session_id: UUID, conn: Transaction, settings: SettingsDep, cue_id: UUID | None = None
+) -> list[PlayedTrack]:
     """All that sounds when the song is played, as loud as a listener has set it."""
     session = await sessions.get_session(conn, session_id)
     mix = (await cues.get_cue(conn, cue_id)).settings if cue_id else CueMix()
-    tracks = await tracks_beside(conn, session, armed=(), sessions_folder=place.sessions_folder)
+    tracks = await tracks_beside(conn, session, armed=(), sessions_folder=settings.sessions_folder)
     played = []
     for track in tracks:
         sides: list[int | None] = [0, 1] if track.columns == 2 else [None]
@@ -64,7 +66,7 @@ async def song(session_id: UUID, conn: Transaction, place: Place, cue_id: UUID |
 )  # fmt: skip
 async def sound(
     material_id: UUID, from_frame: Annotated[int, Query(ge=-(1 << 40), le=1 << 40)],
-    frames: Annotated[int, Query(ge=1, le=LONGEST_PIECE_FRAMES)], pool: Pool, place: Place, request: Request,
+    frames: Annotated[int, Query(ge=1, le=LONGEST_PIECE_FRAMES)], pool: Pool, settings: SettingsDep, request: Request,
     kind: Annotated[list[ChannelKind], Query(min_length=1)], name: str | None = None, fingerprint: str | None = None,
     gone_is_silent: bool = False,
 ) -> Response:  # fmt: skip
@@ -77,9 +79,9 @@ async def sound(
     found = playing.get(material_id, fingerprint) if fingerprint is not None else None
     if found is None:
         async with pool.connection() as conn:
-            found = await find_playable(conn, material_id, place.sessions_folder)
+            found = await find_playable(conn, material_id, settings.sessions_folder)
         if fingerprint is not None and fingerprint != found.material.fingerprint:
-            raise SettingRefused("what this part sounds like has changed: play again")
+            raise InvalidSetting("what this part sounds like has changed: play again")
         playing.keep(found)
     samples, whole = await asyncio.to_thread(
         _read, found, Wanted(tuple(kind), name), from_frame, frames, gone_is_silent=gone_is_silent

@@ -14,9 +14,9 @@ from fatsignal.core.material.channels import HEARD_FIRST, RecordedKind, Wanted, 
 from fatsignal.errors import ToneRefused
 from fatsignal.jobs.kinds.curves import CURVES_KIND
 from fatsignal.store import history, parts, prints, sessions, takes, tones, works
-from fatsignal.web.context import Place, Pool, Transaction, Works
+from fatsignal.web.context import Pool, SettingsDep, Transaction, WorkQueueDep
+from fatsignal.web.presenters.prints import PrintView, prints_of
 from fatsignal.web.sounds import StreamedSound, streamed
-from fatsignal.web.views.prints import PrintView, prints_of
 
 router = APIRouter(prefix="/api", tags=["re-amp"])
 
@@ -117,11 +117,11 @@ async def schema() -> dict[str, Any]:
 
 
 @router.get("/tones/{revision_id}/strip")
-async def strip(revision_id: UUID, pool: Pool, desk: Works) -> list[CurveView]:
+async def strip(revision_id: UUID, pool: Pool, queue: WorkQueueDep) -> list[CurveView]:
     """The tone's blocks in signal order, each with its curve."""
     async with pool.connection() as conn:
         revision = await tones.get_revision(conn, revision_id)
-    curves = await desk.computed(CURVES_KIND, {"document": revision.document})
+    curves = await queue.computed(CURVES_KIND, {"document": revision.document})
     return [CurveView.model_validate(curve) for curve in curves]
 
 
@@ -132,10 +132,10 @@ async def all_prints(session_id: UUID, conn: Transaction) -> list[PrintView]:
 
 
 @router.post("/prints", status_code=202)
-async def ask_for_print(new: NewPrint, pool: Pool, place: Place, desk: Works) -> PrintView:
+async def ask_for_print(new: NewPrint, pool: Pool, settings: SettingsDep, queue: WorkQueueDep) -> PrintView:
     """Ask for the DI of a take through a tone; a print that is there already is simply returned."""
     async with pool.connection() as conn:
-        found = await find_material(conn, new.material_id, place.sessions_folder)
+        found = await find_material(conn, new.material_id, settings.sessions_folder)
         await tones.get_revision(conn, new.tone_revision_id)
         print_, asked = await prints.ask_for_print(
             conn, material_id=new.material_id, material_fingerprint=found.material.fingerprint,
@@ -144,7 +144,7 @@ async def ask_for_print(new: NewPrint, pool: Pool, place: Place, desk: Works) ->
         work = await works.get_work(conn, print_.work_id)
     # The worker must see the print when it is woken.
     if asked:
-        await desk.wake(work)
+        await queue.wake(work)
     return PrintView.model_validate(print_)
 
 
@@ -156,14 +156,14 @@ async def stop_print(print_id: UUID, conn: Transaction) -> Response:
 
 
 @router.get("/takes/{take_id}/comparison")
-async def comparison(take_id: UUID, conn: Transaction, place: Place) -> ComparisonView:
+async def comparison(take_id: UUID, conn: Transaction, settings: SettingsDep) -> ComparisonView:
     """Everything that can be heard of a take, with the gains that make it equally loud."""
     from fatsignal.core.tone.loudness_match import matching_gains_db
 
     take = await takes.get_take(conn, take_id)
     part = await parts.get_part(conn, take.part_id)
     channels = (await takes.channels_of(conn, [take_id]))[take_id]
-    recorded = material_of_take(take, channels, place.sessions_folder).material
+    recorded = material_of_take(take, channels, settings.sessions_folder).material
     sounds = [
         SoundView(
             key=f"channel-{channel.position}", name=channel.name, kind=channel.kind,
@@ -178,7 +178,7 @@ async def comparison(take_id: UUID, conn: Transaction, place: Place) -> Comparis
         if print_.material_id != take_id or print_.state != "ready" or print_.checks is None:
             continue
         printed = material_of_print(
-            print_, first_frame=take.from_frame, rate_hz=take.rate_hz, sessions_folder=place.sessions_folder
+            print_, first_frame=take.from_frame, rate_hz=take.rate_hz, sessions_folder=settings.sessions_folder
         ).material
         sounds.append(
             SoundView(

@@ -8,7 +8,7 @@ from pydantic import BaseModel, Field
 
 from fatsignal.acts.audio_interface import interface_now
 from fatsignal.acts.freeze_rig import freeze_rig
-from fatsignal.errors import SettingRefused
+from fatsignal.errors import InvalidSetting
 from fatsignal.rig.frozen import FrozenCheck, FrozenRig
 from fatsignal.rig.sheet import Difference, SheetEntry, differences
 from fatsignal.store import parts, rig_sheets, sessions
@@ -47,7 +47,7 @@ class ComparedView(BaseModel):
 async def freeze(part_id: UUID, new: NewSheet, conn: Transaction) -> RigSheetView:
     """Freeze a part's rig, the interface and the newest checks."""
     if not new.name.strip():
-        raise SettingRefused("a rig sheet needs a name: type what it is, as in chorus, ribbon close")
+        raise InvalidSetting("a rig sheet needs a name: type what it is, as in chorus, ribbon close")
     part = await parts.get_part(conn, part_id)
     session = await sessions.get_session(conn, part.session_id)
     interface = await interface_now(conn)

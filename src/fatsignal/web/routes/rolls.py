@@ -8,13 +8,13 @@ from pydantic import BaseModel, Field
 
 from fatsignal.acts.bin import bin_takes
 from fatsignal.acts.roll_settings import fitting
-from fatsignal.core.takes.roll_plan import RollSettings, Way
+from fatsignal.core.takes.roll_plan import RollMode, RollSettings
 from fatsignal.core.takes.windows import Window
 from fatsignal.core.verdict import Verdict
 from fatsignal.rig.setup import RigSetup
 from fatsignal.store import history, parts, sessions, takes
 from fatsignal.store.database import Connection
-from fatsignal.web.context import Place, TheDesk, Transaction
+from fatsignal.web.context import EngineDep, SettingsDep, Transaction
 
 if TYPE_CHECKING:
     pass
@@ -25,7 +25,7 @@ router = APIRouter(prefix="/api/sessions/{session_id}", tags=["rolling"])
 class NewRoll(BaseModel):
     section_id: UUID | None = Field(default=None, description="The section to play once; a count-in comes before it.")
     from_frame: int | None = Field(default=None, description="Or: from here on to the end of the song.")
-    way: Way | None = Field(default=None, description="Another way than the session's, this once.")
+    way: RollMode | None = Field(default=None, description="Another way than the session's, this once.")
     by_hand: bool = Field(default=False, description="Nothing is used but what is pressed in on the way.")
 
 
@@ -49,37 +49,41 @@ class SpaceView(BaseModel):
 
 
 @router.post("/roll", status_code=201)
-async def roll(session_id: UUID, new: NewRoll, conn: Transaction, place: Place, desk: TheDesk) -> RollStarted:
+async def roll(
+    session_id: UUID, new: NewRoll, conn: Transaction, settings: SettingsDep, engine: EngineDep
+) -> RollStarted:
     """Roll what is armed: all channels go to disk together."""
-    async with desk.presses:
-        return await _start(session_id, new, conn, place, desk)
+    async with engine.presses:
+        return await _start(session_id, new, conn, settings, engine)
 
 
 @router.post("/roll/again", status_code=201)
-async def roll_again(session_id: UUID, new: NewRoll, conn: Transaction, place: Place, desk: TheDesk) -> RollStarted:
+async def roll_again(
+    session_id: UUID, new: NewRoll, conn: Transaction, settings: SettingsDep, engine: EngineDep
+) -> RollStarted:
     """Throw the last pass into the bin, the one that rolls if one does, and roll again."""
-    async with desk.presses:
-        if desk.rolling is not None:
-            before = desk.rolling_takes
-            await desk.stop(into_bin=True)
+    async with engine.presses:
+        if engine.rolling is not None:
+            before = engine.rolling_takes
+            await engine.stop(into_bin=True)
         else:
             before = await takes.last_rolled(conn, session_id)
             await bin_takes(conn, session_id, before, binned=True)
-        started = await _start(session_id, new, conn, place, desk)
+        started = await _start(session_id, new, conn, settings, engine)
         return started.model_copy(update={"binned": before})
 
 
 @router.delete("/roll", status_code=204)
-async def stop(session_id: UUID, desk: TheDesk) -> Response:
+async def stop(session_id: UUID, engine: EngineDep) -> Response:
     """Stop rolling; what was rolled is kept. Nothing happens when it is not rolling."""
-    await desk.stop()
+    await engine.stop()
     return Response(status_code=204)
 
 
 @router.post("/roll/punch", status_code=204)
-async def punch(session_id: UUID, desk: TheDesk) -> Response:
+async def punch(session_id: UUID, engine: EngineDep) -> Response:
     """In where it is out, out where it is in: from the first press on only what is pressed in is used."""
-    await desk.punch()
+    await engine.punch()
     return Response(status_code=204)
 
 
@@ -102,7 +106,7 @@ async def set_roll_settings(session_id: UUID, settings: RollSettings, conn: Tran
 
 
 @router.get("/roll/space")
-async def space(session_id: UUID, conn: Transaction, place: Place) -> SpaceView:
+async def space(session_id: UUID, conn: Transaction, settings: SettingsDep) -> SpaceView:
     """Room on the disk for what is armed."""
     from fatsignal.engine.disk_space import EARLY_S, LATE_S, free_bytes, seconds_left
 
@@ -112,21 +116,23 @@ async def space(session_id: UUID, conn: Transaction, place: Place) -> SpaceView:
     if not channels:
         return SpaceView(seconds_left=None, channels=0, verdict="good")
     left = seconds_left(
-        free_bytes(place.sessions_folder), rate_hz=session.rate_hz, channels=channels, depth=session.depth
+        free_bytes(settings.sessions_folder), rate_hz=session.rate_hz, channels=channels, depth=session.depth
     )
     verdict: Verdict = "fix" if left < LATE_S else "look" if left < EARLY_S else "good"
     return SpaceView(seconds_left=round(left, 1), channels=channels, verdict=verdict)
 
 
-async def _start(session_id: UUID, new: NewRoll, conn: Connection, place: Place, desk: TheDesk) -> RollStarted:
+async def _start(
+    session_id: UUID, new: NewRoll, conn: Connection, settings: SettingsDep, engine: EngineDep
+) -> RollStarted:
     from fatsignal.acts.start_roll import order_to_roll
     from fatsignal.engine.journal import take_id_of
 
     order = await order_to_roll(
         conn, session_id, section_id=new.section_id, from_frame=new.from_frame, way=new.way, by_hand=new.by_hand,
-        sessions_folder=place.sessions_folder, speed=place.rig_speed,
+        sessions_folder=settings.sessions_folder, speed=settings.rig_speed,
     )  # fmt: skip
-    await desk.start(order)
+    await engine.start(order)
     plan = order.plan
     return RollStarted(
         roll_id=order.roll_id, take_ids=[take_id_of(order.roll_id, part.part_id, 0) for part in order.parts],

@@ -8,12 +8,12 @@ from pydantic import BaseModel, Field, field_validator
 
 from fatsignal.acts.make_session import make_session
 from fatsignal.core.timing.tempo import LEAD_IN_BARS, TempoMap, parse_tempo
-from fatsignal.errors import SettingRefused
+from fatsignal.errors import InvalidSetting
 from fatsignal.store import history, parts, sessions
 from fatsignal.web.answers import answer_beside
-from fatsignal.web.context import Place, Transaction
-from fatsignal.web.views.sessions import Depth, SessionView, one_session
-from fatsignal.web.views.sheet import SheetView, sheet_of
+from fatsignal.web.context import SettingsDep, Transaction
+from fatsignal.web.presenters.sessions import Depth, SessionView, one_session
+from fatsignal.web.presenters.sheet import SheetView, sheet_of
 
 router = APIRouter(prefix="/api/sessions", tags=["sessions"])
 
@@ -63,17 +63,17 @@ async def all_sessions(conn: Transaction) -> list[SessionName]:
 
 
 @router.post("", status_code=201)
-async def new_session(new: NewSession, conn: Transaction, place: Place) -> SessionView:
+async def new_session(new: NewSession, conn: Transaction, settings: SettingsDep) -> SessionView:
     """Make a session; its folder appears on disk with its name."""
     if new.rate_hz not in RATES_HZ:
         known = ", ".join(f"{rate:,}".replace(",", " ") for rate in RATES_HZ)
-        raise SettingRefused(f"a rate of {new.rate_hz} Hz is not possible: choose {known}")
+        raise InvalidSetting(f"a rate of {new.rate_hz} Hz is not possible: choose {known}")
     tempo = TempoMap.steady(
         parse_tempo(new.tempo), rate_hz=new.rate_hz, beats_per_bar=new.beats_per_bar, unit=new.unit,
         lead_in_bars=LEAD_IN_BARS,
     )  # fmt: skip
     session = await make_session(
-        conn, place.sessions_folder, name=new.name, artist=new.artist.strip(), depth=new.depth, tempo=tempo,
+        conn, settings.sessions_folder, name=new.name, artist=new.artist.strip(), depth=new.depth, tempo=tempo,
         song_bars=_FIRST_SONG_BARS, reference_pitch_hz=new.reference_pitch_hz,
     )  # fmt: skip
     return await one_session(session.id, conn)

@@ -14,14 +14,14 @@ from fatsignal.acts.change_song import change_sections, change_tempo
 from fatsignal.core.song.sections import SongSection, what_changed
 from fatsignal.core.timing.click import ClickSettings, render_click
 from fatsignal.core.timing.tempo import LONGEST_SONG_BARS, MeterChange, TempoChange, TempoMap, parse_tempo
-from fatsignal.errors import SettingRefused
+from fatsignal.errors import InvalidSetting
 from fatsignal.files.names import file_name
 from fatsignal.jobs.kinds.midi import MIDI_KIND
 from fatsignal.store import history, sections, sessions
-from fatsignal.web.context import Place, Pool, Transaction, Works
+from fatsignal.web.context import Pool, SettingsDep, Transaction, WorkQueueDep
+from fatsignal.web.presenters.sessions import SectionView, SessionView, TempoView, check_song, one_session, tempo_view
 from fatsignal.web.revisions import IfMatch
 from fatsignal.web.sound_files import received
-from fatsignal.web.views.sessions import SectionView, SessionView, TempoView, check_song, one_session, tempo_view
 
 router = APIRouter(prefix="/api", tags=["song"])
 
@@ -210,7 +210,7 @@ async def click(session_id: UUID, from_frame: Frame, to_frame: Frame, pool: Pool
     async with pool.connection() as conn:
         session = await sessions.get_session(conn, session_id)
     if to_frame - from_frame > _LONGEST_CLICK_S * session.rate_hz:
-        raise SettingRefused(f"a click of more than {_LONGEST_CLICK_S} s at once is not rendered: ask for less")
+        raise InvalidSetting(f"a click of more than {_LONGEST_CLICK_S} s at once is not rendered: ask for less")
     rendered = await asyncio.to_thread(
         render_click, session.tempo, from_frame=from_frame, to_frame=max(to_frame, from_frame + 1),
         settings=session.click_settings,
@@ -238,17 +238,19 @@ async def write_song(session_id: UUID, pool: Pool) -> Response:
 
 
 @router.post("/sessions/{session_id}/song.mid")
-async def read_song(session_id: UUID, file: UploadFile, pool: Pool, place: Place, desk: Works) -> MidiProposal:
+async def read_song(
+    session_id: UUID, file: UploadFile, pool: Pool, settings: SettingsDep, queue: WorkQueueDep
+) -> MidiProposal:
     """Read tempo map and sections from a Standard MIDI File, as a proposal."""
     async with pool.connection() as conn:
         session = await sessions.get_session(conn, session_id)
-    async with received([file], place.uploads_folder, largest_bytes=place.largest_upload_bytes) as upload:
+    async with received([file], settings.uploads_folder, largest_bytes=settings.largest_upload_bytes) as upload:
         (one,) = upload.files
         asked = {
             "path": str(one.path), "shown_name": one.shown_name, "rate_hz": session.rate_hz,
             "bar_one_frame": session.bar_one_frame,
         }  # fmt: skip
-        found = await desk.computed(MIDI_KIND, asked)
+        found = await queue.computed(MIDI_KIND, asked)
     tempos = [TempoChange(**each | {"bpm": Fraction(each["bpm"])}) for each in found["tempos"]]
     return MidiProposal(
         tempos=[tempo_view(change) for change in tempos], meters=found["meters"], song_bars=found["song_bars"],

@@ -9,14 +9,14 @@ from pydantic import BaseModel, Field
 
 from fatsignal.acts.bin import bin_takes
 from fatsignal.core.material.channels import RecordedKind
-from fatsignal.errors import NotFound, SettingRefused
+from fatsignal.errors import InvalidSetting, NotFound
 from fatsignal.jobs.kinds.imports import IMPORT_KIND, ImportInput, ReceivedFile
 from fatsignal.store import parts, prints, sessions, takes
 from fatsignal.store.database import Connection
 from fatsignal.web.answers import answer_beside
-from fatsignal.web.context import Place, Pool, TheDesk, Transaction, Works
+from fatsignal.web.context import EngineDep, Pool, SettingsDep, Transaction, WorkQueueDep
+from fatsignal.web.presenters.takes import TakeView, one_take, takes_of
 from fatsignal.web.sound_files import received, sound_file
-from fatsignal.web.views.takes import TakeView, one_take, takes_of
 
 router = APIRouter(prefix="/api", tags=["takes"])
 
@@ -36,15 +36,15 @@ class WaitingTake(BaseModel):
 
 
 @router.get("/takes/waiting")
-async def waiting_takes(desk: TheDesk) -> list[WaitingTake]:
+async def waiting_takes(engine: EngineDep) -> list[WaitingTake]:
     """Takes that were rolled and could not be entered yet; they are tried again by themselves."""
-    return [WaitingTake(folder=each.folder, problem=each.problem, tries=each.tries) for each in desk.entering.waiting]
+    return [WaitingTake(folder=each.folder, problem=each.problem, tries=each.tries) for each in engine.entering.waiting]
 
 
 @router.post("/takes/waiting/try", status_code=204)
-async def try_waiting_takes(desk: TheDesk) -> Response:
+async def try_waiting_takes(engine: EngineDep) -> Response:
     """Try at once to enter what waits."""
-    desk.entering.try_again()
+    engine.entering.try_again()
     return Response(status_code=204)
 
 
@@ -64,8 +64,8 @@ async def import_files(
     files: Annotated[list[UploadFile], File(min_length=1, max_length=12)],
     part_id: Annotated[UUID, Form()],
     pool: Pool,
-    place: Place,
-    desk: Works,
+    settings: SettingsDep,
+    queue: WorkQueueDep,
     kinds: Annotated[str, Form(description="Of each file: di, mic or sim, with commas between.")] = "",
     placing: Annotated[Literal["fitting", "stamp", "sound", "bar"], Form()] = "fitting",
     bar: Annotated[int, Form(ge=1, le=2000)] = 1,
@@ -74,7 +74,7 @@ async def import_files(
     async with pool.connection() as conn:
         await sessions.get_session(conn, session_id)
         await parts.get_part(conn, part_id)
-    async with received(files, place.uploads_folder, largest_bytes=place.largest_upload_bytes) as upload:
+    async with received(files, settings.uploads_folder, largest_bytes=settings.largest_upload_bytes) as upload:
         chosen = _kinds(kinds, [each.shown_name for each in upload.files])
         asked = ImportInput(
             files=[
@@ -83,10 +83,10 @@ async def import_files(
             ],
             part_id=part_id, placing=placing, bar=bar,
         )  # fmt: skip
-        work = await desk.ask(
+        work = await queue.ask(
             kind=IMPORT_KIND, fingerprint=upload.name, session_id=session_id, work_input=asked.model_dump(mode="json")
         )
-        made = await desk.result(work)
+        made = await queue.result(work)
     async with pool.connection() as conn:
         return await one_take(conn, UUID(made["take_id"]))
 
@@ -99,7 +99,7 @@ def _kinds(typed: str, names: list[str]) -> list[RecordedKind]:
     words = [word.strip() for word in typed.split(",")]
     if len(words) != len(names) or any(word not in get_args(RecordedKind) for word in words):
         kinds = ", ".join(get_args(RecordedKind))
-        raise SettingRefused(f"say of each of the {len(names)} files what it is: {kinds}")
+        raise InvalidSetting(f"say of each of the {len(names)} files what it is: {kinds}")
     return words  # type: ignore[return-value]
 
 
@@ -138,19 +138,19 @@ async def _session_of(conn: Connection, take_id: UUID) -> UUID:
 
 
 @router.get("/takes/{take_id}/channels/{position}/audio", response_class=FileResponse)
-async def channel_audio(take_id: UUID, position: int, conn: Transaction, place: Place) -> FileResponse:
+async def channel_audio(take_id: UUID, position: int, conn: Transaction, settings: SettingsDep) -> FileResponse:
     """One channel as it was recorded."""
     take = await takes.get_take(conn, take_id)
     for channel in (await takes.channels_of(conn, [take_id]))[take_id]:
         if channel.position == position:
-            return sound_file(place.sessions_folder / take.folder / channel.file)
+            return sound_file(settings.sessions_folder / take.folder / channel.file)
     raise NotFound("channel", position)
 
 
 @router.get("/prints/{print_id}/audio", response_class=FileResponse)
-async def print_audio(print_id: UUID, conn: Transaction, place: Place) -> FileResponse:
+async def print_audio(print_id: UUID, conn: Transaction, settings: SettingsDep) -> FileResponse:
     """A finished print."""
     print_ = await prints.get_print(conn, print_id)
     if print_.file is None:
         raise NotFound("finished print", print_id)
-    return sound_file(place.sessions_folder / print_.file)
+    return sound_file(settings.sessions_folder / print_.file)

@@ -8,7 +8,7 @@ from uuid import UUID
 from fastapi import APIRouter, Query, Response
 
 from fatsignal.acts.find_material import find_materials
-from fatsignal.web.context import Place, Pool
+from fatsignal.web.context import Pool, SettingsDep
 
 if TYPE_CHECKING:
     from pathlib import Path
@@ -22,7 +22,7 @@ MOST_WAVES = 100
 
 @router.get("/waves", response_class=Response, responses={200: {"content": {"application/octet-stream": {}}}})
 async def waves(
-    pool: Pool, place: Place,
+    pool: Pool, settings: SettingsDep,
     ids: Annotated[list[UUID], Query(alias="id", min_length=1, max_length=MOST_WAVES)],
     frames_per_column: Annotated[int, Query(ge=256, le=1 << 20)] = 1024,
 ) -> Response:  # fmt: skip
@@ -34,8 +34,8 @@ async def waves(
     """
     # No connection is held while columns are read, or made.
     async with pool.connection() as conn:
-        found = await find_materials(conn, ids, place.sessions_folder)
-    body = await asyncio.to_thread(_pack, place.pyramids_folder, ids, found, frames_per_column)
+        found = await find_materials(conn, ids, settings.sessions_folder)
+    body = await asyncio.to_thread(_pack, settings.waves_folder, ids, found, frames_per_column)
     # "identity" keeps the compressor away: on the loopback, or a cable, packing takes longer than sending.
     return Response(body, media_type="application/octet-stream", headers={"Content-Encoding": "identity"})
 

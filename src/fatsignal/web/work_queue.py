@@ -39,11 +39,11 @@ _NOBODY = (
 log = logging.getLogger(__name__)
 
 
-class WorkDesk:
+class WorkQueue:
     """Hands work to workers, and passes on what they tell."""
 
-    def __init__(self, place: Settings, pool: AsyncConnectionPool[Connection], queue: App, hub: Hub) -> None:
-        self._place, self._pool, self._queue, self._hub = place, pool, queue, hub
+    def __init__(self, settings: Settings, pool: AsyncConnectionPool[Connection], queue: App, hub: Hub) -> None:
+        self._settings, self._pool, self._queue, self._hub = settings, pool, queue, hub
         self._told: dict[UUID, set[asyncio.Event]] = {}
         self._nobody_works = False
 
@@ -127,7 +127,7 @@ class WorkDesk:
         """Pass on what any worker, here or elsewhere, tells; until cancelled."""
         while not told_to_end():
             with contextlib.suppress(OperationalError):
-                async with await AsyncConnection.connect(self._place.database_url, autocommit=True) as conn:
+                async with await AsyncConnection.connect(self._settings.database_url, autocommit=True) as conn:
                     await conn.execute(f"LISTEN {works.CHANNEL}")
                     async for note in conn.notifies():
                         self._pass_on(json.loads(note.payload))
@@ -149,13 +149,13 @@ class WorkDesk:
             )  # fmt: skip
 
 
-async def keep_a_worker(place: Settings) -> None:
+async def keep_a_worker(settings: Settings) -> None:
     """A worker beside this server, in a process of its own; one that ends is started again, until cancelled."""
     environment = {
         **os.environ,
-        "FATSIGNAL_DATA": str(place.data),
-        "FATSIGNAL_DATABASE_URL": place.database_url,
-        "FATSIGNAL_WORKERS": str(place.workers),
+        "FATSIGNAL_DATA": str(settings.data),
+        "FATSIGNAL_DATABASE_URL": settings.database_url,
+        "FATSIGNAL_WORKERS": str(settings.workers),
     }
     while True:
         process = await asyncio.create_subprocess_exec(

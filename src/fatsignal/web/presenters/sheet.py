@@ -13,7 +13,7 @@ from fatsignal.store import parts, sections, sessions, takes
 from fatsignal.store.database import Connection
 from fatsignal.store.sections import Section
 from fatsignal.store.sessions import Session
-from fatsignal.web.views.sessions import SectionView
+from fatsignal.web.presenters.sessions import SectionView
 
 
 class BarView(BaseModel, from_attributes=True):

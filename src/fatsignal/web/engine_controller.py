@@ -27,11 +27,11 @@ from fatsignal.engine.events import (
 from fatsignal.engine.orders import Cue, CuesOrder, ListenOrder, Order, PunchOrder, RollOrder, StandbyOrder, StopOrder
 from fatsignal.errors import RollRefused
 from fatsignal.store.database import Connection
+from fatsignal.web.capture_follow_up import CaptureFollowUp
 from fatsignal.web.entering import Entering
-from fatsignal.web.listening import ListeningDesk
 from fatsignal.web.live import Hub
 from fatsignal.web.live_messages import RollEnded
-from fatsignal.web.works import WorkDesk
+from fatsignal.web.work_queue import WorkQueue
 
 _RETRY_S = 1.0
 # A device that hangs is closed under its reader; files of many channels take a moment to reach a slow disk.
@@ -40,11 +40,11 @@ _STOP_S = 15.0
 log = logging.getLogger(__name__)
 
 
-class Desk:
+class EngineController:
     """Gives orders to the engine, passes on what it tells, and enters rolls when the database takes them."""
 
-    def __init__(self, place: Settings, pool: AsyncConnectionPool[Connection], hub: Hub, works: WorkDesk) -> None:
-        self._place = place
+    def __init__(self, settings: Settings, pool: AsyncConnectionPool[Connection], hub: Hub, works: WorkQueue) -> None:
+        self._settings = settings
         self._pool = pool
         self._hub = hub
         self._link: EngineClient | None = None
@@ -56,8 +56,8 @@ class Desk:
         self._over.set()
         self._presses = asyncio.Lock()
         self._answer: asyncio.Future[None] | None = None
-        self.entering = Entering(place, pool, hub, works, only_ended=self._only_ended)
-        self.listening = ListeningDesk(pool, hub, works, self.start)
+        self.entering = Entering(settings, pool, hub, works, only_ended=self._only_ended)
+        self.listening = CaptureFollowUp(pool, hub, works, self.start)
 
     @property
     def rolling(self) -> UUID | None:
@@ -78,7 +78,7 @@ class Desk:
         entering = asyncio.create_task(self.entering.run())
         try:
             while True:
-                link = EngineClient(self._place.run_folder, apart=self._place.rig_speed > 0)
+                link = EngineClient(self._settings.run_folder, apart=self._settings.rig_speed > 0)
                 try:
                     await link.connect()
                     self._link = link
@@ -162,7 +162,7 @@ class Desk:
     def _only_ended(self) -> bool:
         """Whether only that may be entered which says that it ended: something rolls, or may roll out of our sight."""
         busy = self._rolling is not None or self._answer is not None
-        return busy or (self._link is None and engine_is_running(self._place.run_folder))
+        return busy or (self._link is None and engine_is_running(self._settings.run_folder))
 
     def _set_rolling(self, roll_id: UUID | None) -> None:
         self._rolling = roll_id

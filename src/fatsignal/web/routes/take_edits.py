@@ -11,12 +11,12 @@ from pydantic import BaseModel, Field, model_validator
 
 from fatsignal.core.takes.slip import slip_of
 from fatsignal.core.takes.windows import Window, clipped, joined
-from fatsignal.errors import SettingRefused
+from fatsignal.errors import InvalidSetting
 from fatsignal.store import history, parts, sessions, takes
 from fatsignal.store.database import Connection
 from fatsignal.web.context import Transaction
+from fatsignal.web.presenters.takes import TakeView, one_take, take_revision
 from fatsignal.web.revisions import IfMatch, check_revision
-from fatsignal.web.views.takes import TakeView, one_take, take_revision
 
 router = APIRouter(prefix="/api", tags=["takes"])
 
@@ -82,7 +82,7 @@ async def set_windows(take_id: UUID, wanted: Windows, conn: Transaction, seen: I
         windows = joined(wanted.windows)
         if clipped(windows, take.whole) != windows:
             first, last = (frame / take.rate_hz for frame in take.whole)
-            raise SettingRefused(f"a window leaves what was rolled, from {first:.2f} to {last:.2f} s: keep it inside")
+            raise InvalidSetting(f"a window leaves what was rolled, from {first:.2f} to {last:.2f} s: keep it inside")
         await takes.set_windows(conn, take_id, windows)
     return await one_take(conn, take_id)
 
@@ -98,7 +98,7 @@ async def slip(take_id: UUID, wanted: Slip, conn: Transaction, seen: IfMatch = N
             quarters=Fraction(wanted.quarters) if wanted.quarters else None,
         )  # fmt: skip
         if take.from_frame + by_frames < 0:
-            raise SettingRefused("that would move it before the beginning of the session: move it by less")
+            raise InvalidSetting("that would move it before the beginning of the session: move it by less")
         await takes.slip_take(conn, take_id, by_frames)
     return await one_take(conn, take_id)
 

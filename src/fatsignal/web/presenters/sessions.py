@@ -15,8 +15,8 @@ from fatsignal.store import parts, sections, sessions
 from fatsignal.store.database import Connection
 from fatsignal.store.sections import Section
 from fatsignal.store.sessions import Session
+from fatsignal.web.presenters.parts import PartView, part_view
 from fatsignal.web.revisions import check_revision, revision_of
-from fatsignal.web.views.parts import PartView, part_view
 
 Depth = Literal["16", "24", "32f"]
 

@@ -20,7 +20,7 @@ from fatsignal.jobs.kinds.checking import CHECK_KIND
 from fatsignal.store.database import Connection
 from fatsignal.web.live import Hub
 from fatsignal.web.live_messages import BackingMade, CheckEnded
-from fatsignal.web.works import WorkDesk
+from fatsignal.web.work_queue import WorkQueue
 
 if TYPE_CHECKING:
     from fatsignal.acts.checks.kind import CheckFound
@@ -42,10 +42,10 @@ class _Asked:
     before: "CheckFound | None" = None
 
 
-class ListeningDesk:
+class CaptureFollowUp:
     """Orders to listen, and what becomes of them."""
 
-    def __init__(self, pool: AsyncConnectionPool[Connection], hub: Hub, works: WorkDesk, start: Start) -> None:
+    def __init__(self, pool: AsyncConnectionPool[Connection], hub: Hub, works: WorkQueue, start: Start) -> None:
         self._pool = pool
         self._works = works
         self._hub = hub
@@ -106,7 +106,7 @@ class ListeningDesk:
 
     async def _measure(self, asked: _Asked) -> None:
         from fatsignal.acts.checks.kind import CheckFound
-        from fatsignal.acts.checks.run import keep_check, next_pass
+        from fatsignal.acts.checks.run import next_pass, store_check
 
         order = asked.order
         measured = await self._works.computed(
@@ -124,7 +124,7 @@ class ListeningDesk:
             return
         assert order.part_id is not None, "a check belongs to a part"
         async with self._pool.connection() as conn:
-            await keep_check(conn, order, order.part_id, found)
+            await store_check(conn, order, order.part_id, found)
         self._tell(order)
 
     async def _keep_playback(self, order: ListenOrder) -> None:

@@ -7,7 +7,7 @@ from pydantic import BaseModel, Field
 from fatsignal.store import prints
 from fatsignal.store.database import Connection
 from fatsignal.store.prints import PrintState
-from fatsignal.web.views.takes import ChecksView
+from fatsignal.web.presenters.takes import ChecksView
 
 
 class PrintView(BaseModel, from_attributes=True):
