@@ -1,7 +1,7 @@
 import { Suspense, lazy } from 'react'
 import { Navigate, Route, Routes } from 'react-router'
 import { useOpening, useSession } from './api/queries'
-import { Frame } from './frame/Frame'
+import { Frame } from './shell/Frame'
 import { SessionDesk } from './desk/SessionDesk'
 import { TakesStation } from './takes/TakesStation'
 

@@ -4,7 +4,7 @@ import { notice } from './live'
 import { queryClient } from './queries'
 
 /** Do something; what goes wrong is said to the person. */
-export async function orSay(does: () => Promise<unknown>) {
+export async function reportErrors(does: () => Promise<unknown>) {
   try {
     await does()
   } catch (error) {
@@ -13,11 +13,11 @@ export async function orSay(does: () => Promise<unknown>) {
 }
 
 /** Acts done one after the other in the order asked for, however slow the answers; a failed one stops none behind it. */
-export function turns() {
+export function serialQueue() {
   let pending = 0
   let last: Promise<unknown> = Promise.resolve()
 
-  function inTurn(does: () => Promise<void>): Promise<void> {
+  function inOrder(does: () => Promise<void>): Promise<void> {
     pending += 1
     const turn = last.then(does).finally(() => (pending -= 1))
     last = turn.catch(() => undefined)
@@ -25,13 +25,13 @@ export function turns() {
   }
 
   /** Whether a later act waits: the answer of this one need not be shown any more. */
-  return { inTurn, overtaken: () => pending > 1 }
+  return { inOrder, superseded: () => pending > 1 }
 }
 
-export const useTurns = () => useState(turns)[0]
+export const useSerialQueue = () => useState(serialQueue)[0]
 
 /** The turns of what is shown before its answer, by its key. */
-const turnsOf = new Map<string, ReturnType<typeof turns>>()
+const turnsOf = new Map<string, ReturnType<typeof serialQueue>>()
 
 /**
  * Show a change at once, then put it; the answer is what is shown from then on, or, where it fails, what was before.
@@ -41,8 +41,8 @@ const turnsOf = new Map<string, ReturnType<typeof turns>>()
  */
 export async function showThenPut<T>(queryKey: readonly unknown[], next: T, put: () => Promise<T>) {
   const name = JSON.stringify(queryKey)
-  const { inTurn, overtaken } = turnsOf.get(name) ?? turns()
-  turnsOf.set(name, { inTurn, overtaken })
+  const { inOrder, superseded } = turnsOf.get(name) ?? serialQueue()
+  turnsOf.set(name, { inOrder, superseded })
   const before = queryClient.getQueryData<T>(queryKey)
   const show = (data: T | undefined) => {
     // A question under way will be answered with what was before.
@@ -50,12 +50,12 @@ export async function showThenPut<T>(queryKey: readonly unknown[], next: T, put:
     queryClient.setQueryData(queryKey, data)
   }
   show(next)
-  await inTurn(async () => {
+  await inOrder(async () => {
     try {
       const answer = await put()
-      if (!overtaken()) show(answer)
+      if (!superseded()) show(answer)
     } catch (error) {
-      if (!overtaken()) show(before)
+      if (!superseded()) show(before)
       // What was before may have been refused too.
       void queryClient.invalidateQueries({ queryKey })
       throw error

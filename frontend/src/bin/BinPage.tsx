@@ -1,18 +1,18 @@
 import { useState } from 'react'
 import { Link } from 'react-router'
-import { orSay, useAsking } from '../api/acts'
+import { reportErrors, useAsking } from '../api/acts'
 import { type BinnedTake, answered, api } from '../api/client'
 import { notice } from '../api/live'
 import { queryClient, refreshTakes, useBin, useWave } from '../api/queries'
 import { useChoice } from '../desk/Choice'
 import { useOpenSession } from '../desk/OpenSession'
 import { useRolling } from '../desk/Rolling'
-import { UndoLinks } from '../frame/UndoLinks'
-import { AskSheet } from '../signal/AskSheet'
-import { Button } from '../signal/Button'
+import { UndoLinks } from '../shell/UndoLinks'
+import { ConfirmDialog } from '../ui/ConfirmDialog'
+import { Button } from '../ui/Button'
 import { monoSound } from '../sound/player'
 import { wavePath } from '../wave/wavePath'
-import { bytes, clock, count, seconds } from '../signal/format'
+import { bytes, clock, count, seconds } from '../ui/format'
 
 /** What was thrown away and can still be heard and brought back; emptying it is the one act that removes audio. */
 export function BinPage() {
@@ -115,14 +115,16 @@ export function BinPage() {
                 )}
               </span>
               <span className="flex gap-3">
-                <Button onClick={() => void orSay(() => hear(take))}>{heard === take.id ? 'Stop' : 'Hear'}</Button>
+                <Button onClick={() => void reportErrors(() => hear(take))}>
+                  {heard === take.id ? 'Stop' : 'Hear'}
+                </Button>
                 <Button onClick={() => rolling.unbin(take.id)}>Bring back</Button>
               </span>
             </li>
           ))}
         </ol>
       )}
-      <AskSheet asked={asked} onClose={dismiss} />
+      <ConfirmDialog asked={asked} onClose={dismiss} />
     </div>
   )
 }

@@ -2,11 +2,11 @@ import { useEffect, useMemo, useState, useSyncExternalStore } from 'react'
 import type { Comparison, SheetLine, Take } from '../api/client'
 import { playedSpan, useLive } from '../api/live'
 import { useComparison } from '../api/queries'
-import { barOne } from '../signal/format'
+import { barOne } from '../ui/format'
 import { Player } from '../sound/player'
 import { contextOf } from './contextOf'
 import { useOpenSession } from './OpenSession'
-import { type FrameStore, followFrame, frameStore } from './useFrame'
+import { type FrameStore, followFrame, frameStore } from './usePlayhead'
 
 /** What is meant: a section, a take, and which of its sounds is heard. */
 interface Choice {

@@ -1,5 +1,5 @@
 import { useMemo } from 'react'
-import { orSay } from '../api/acts'
+import { reportErrors } from '../api/acts'
 import { type Part, type Session, type Sheet, type Take, answered, api } from '../api/client'
 import { queryClient, useSheet, useTakes } from '../api/queries'
 import { contextOf } from './contextOf'
@@ -30,7 +30,7 @@ export function OpenSessionProvider({ session, children }: { session: Session; c
       sheet,
       takes,
       takesPending,
-      arm: (partId: string) => void orSay(() => arm(session.id, partId)),
+      arm: (partId: string) => void reportErrors(() => arm(session.id, partId)),
     }),
     [session, part, sheet, takes, takesPending],
   )

@@ -1,8 +1,8 @@
 import { useEffect, useMemo, useState } from 'react'
-import { orSay } from '../api/acts'
+import { reportErrors } from '../api/acts'
 import { type Session, answered, api } from '../api/client'
 import { notice } from '../api/live'
-import { barBeat } from '../signal/format'
+import { barBeat } from '../ui/format'
 import { type BesideSound, monoSound, streamedChannel } from '../sound/player'
 import { ALONE_KEY, useChoice, usePlayer } from './Choice'
 import { contextOf } from './contextOf'
@@ -66,7 +66,7 @@ export function TransportProvider({ children }: { children: React.ReactNode }) {
 
     return {
       playOrStop: () =>
-        player.state.playing || player.state.loading ? player.stop() : void orSay(() => play(playhead())),
+        player.state.playing || player.state.loading ? player.stop() : void reportErrors(() => play(playhead())),
       seek: (frame: number) => player.seek(frame),
       alone,
       toggleAlone: () => {

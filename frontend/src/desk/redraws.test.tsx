@@ -8,7 +8,7 @@ import { useOpenSession } from './OpenSession'
 import { useRolling } from './Rolling'
 import { SessionDesk } from './SessionDesk'
 import { useTransport } from './Transport'
-import { useFrame } from './useFrame'
+import { usePlayhead } from './usePlayhead'
 
 vi.mock('../api/queries', () => {
   const lines = ['one', 'two'].map((id, index) => ({
@@ -43,8 +43,8 @@ function Chosen() {
 }
 
 function Hundreds() {
-  const hundreds = useFrame((frame) => Math.floor(frame / 100))
-  draws('useFrame')
+  const hundreds = usePlayhead((frame) => Math.floor(frame / 100))
+  draws('usePlayhead')
   return <p>{hundreds}</p>
 }
 
@@ -78,7 +78,7 @@ test('meters draw nothing but what they change', () => {
   for (let count = 1; count <= 60; count++) set({ meters: { frame: 10 * count } })
   for (const name of Object.keys(READERS)) expect(drawn[name], name).toBe(before[name])
   // Six hundreds of frames went by.
-  expect(drawn.useFrame! - before.useFrame!).toBe(6)
+  expect(drawn.usePlayhead! - before.usePlayhead!).toBe(6)
   expect(getByText('6')).toBeTruthy()
 })
 

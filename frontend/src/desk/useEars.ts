@@ -1,5 +1,5 @@
 import { useEffect, useMemo, useRef, useState } from 'react'
-import { orSay } from '../api/acts'
+import { reportErrors } from '../api/acts'
 import { type Cue, type CueMix, type Cues, answered, api } from '../api/client'
 import { useLive } from '../api/live'
 import { queryClient, useCues } from '../api/queries'
@@ -37,7 +37,7 @@ export function useEars(sessionId: string, player: Player) {
 
     return {
       listen,
-      standAgain: () => void orSay(() => stand(true)),
+      standAgain: () => void reportErrors(() => stand(true)),
       chooseCue: (id: string) => {
         localStorage.setItem(CHOSEN_KEY, id)
         setChosen(id)
@@ -46,18 +46,18 @@ export function useEars(sessionId: string, player: Player) {
       toggleListening: () => {
         if (wanted) {
           ears.close()
-          if (trying) void orSay(() => stand(false))
+          if (trying) void reportErrors(() => stand(false))
         }
         setWanted(!wanted)
       },
-      toggleTrying: () => void orSay(() => stand(!trying)),
+      toggleTrying: () => void reportErrors(() => stand(!trying)),
     }
   }, [ears, cue, wanted, trying, params])
 
   // A browser lets sound out after the first press; from then on the ears are open, so that no count-in is missed.
   const { listen, standAgain } = acts
   useEffect(() => {
-    const pressed = () => void orSay(listen)
+    const pressed = () => void reportErrors(listen)
     window.addEventListener('pointerdown', pressed)
     window.addEventListener('keydown', pressed)
     return () => {
@@ -83,7 +83,7 @@ export function useEars(sessionId: string, player: Player) {
       cue,
       listens: wanted,
       trying,
-      setMix: (of: Cue, changes: Partial<CueMix>) => void orSay(() => putMix(sessionId, of, changes)),
+      setMix: (of: Cue, changes: Partial<CueMix>) => void reportErrors(() => putMix(sessionId, of, changes)),
     }),
     [acts, ears, all, cue, wanted, trying, sessionId],
   )

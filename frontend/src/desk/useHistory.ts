@@ -1,4 +1,4 @@
-import { orSay } from '../api/acts'
+import { reportErrors } from '../api/acts'
 import { answered, api } from '../api/client'
 import { notice } from '../api/live'
 import { refreshAllSoon, useHistoryOf } from '../api/queries'
@@ -9,14 +9,14 @@ export function useHistory(sessionId: string) {
   const path = { path: { session_id: sessionId } }
 
   const undo = () =>
-    orSay(async () => {
+    reportErrors(async () => {
       const now = await answered(api.POST('/api/sessions/{session_id}/undo', { params: path }))
       notice(now.did ? `undone: ${now.did}` : 'there is nothing to undo', 'history')
       refreshAllSoon()
     })
 
   const redo = () =>
-    orSay(async () => {
+    reportErrors(async () => {
       const now = await answered(api.POST('/api/sessions/{session_id}/redo', { params: path }))
       notice(now.did ? `done again: ${now.did}` : 'there is nothing to redo', 'history')
       refreshAllSoon()

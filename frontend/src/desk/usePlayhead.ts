@@ -26,6 +26,6 @@ export function followFrame(player: Player, store: FrameStore): () => void {
 }
 
 /** What is read off the frame of now; whoever reads it is drawn again when that is another, not with every frame. */
-export function useFrame<T extends string | number | boolean | null>(pick: (frame: number) => T): T {
+export function usePlayhead<T extends string | number | boolean | null>(pick: (frame: number) => T): T {
   return useStore(useChoice().frameStore, ({ frame }) => pick(frame))
 }

@@ -1,5 +1,5 @@
 import { useMemo } from 'react'
-import { orSay, showThenPut } from '../api/acts'
+import { reportErrors, showThenPut } from '../api/acts'
 import { type RollSettings, type Take, answered, api } from '../api/client'
 import { live, notice } from '../api/live'
 import { queryClient, refreshTakes, useRollSettings } from '../api/queries'
@@ -65,20 +65,22 @@ function rollActs(
   return {
     settings,
     setSettings: (changes: Partial<RollSettings>) =>
-      void orSay(async () => {
+      void reportErrors(async () => {
         const now = queryClient.getQueryData<RollSettings>(['roll-settings', sessionId]) ?? settings
         if (!now) return
         await putSettings({ ...now, ...changes })
       }),
     rollOrStop: () =>
-      void orSay(async () => {
+      void reportErrors(async () => {
         if (!live.getState().rolling) return roll()
         await answered(api.DELETE('/api/sessions/{session_id}/roll', { params }))
       }),
-    binAndRoll: () => void orSay(rollAgain),
+    binAndRoll: () => void reportErrors(rollAgain),
     punch: () =>
-      void orSay(async () => void (await answered(api.POST('/api/sessions/{session_id}/roll/punch', { params })))),
-    bin: (...targets: Take[]) => void orSay(() => bin(targets)),
-    unbin: (...ids: string[]) => void orSay(() => putIntoBin(ids, false)),
+      void reportErrors(
+        async () => void (await answered(api.POST('/api/sessions/{session_id}/roll/punch', { params }))),
+      ),
+    bin: (...targets: Take[]) => void reportErrors(() => bin(targets)),
+    unbin: (...ids: string[]) => void reportErrors(() => putIntoBin(ids, false)),
   }
 }

@@ -1,6 +1,6 @@
 import { Download } from 'lucide-react'
 import type { Parcel } from '../api/client'
-import { bytes, clock, count } from '../signal/format'
+import { bytes, clock, count } from '../ui/format'
 
 /** The ZIPs of a session: what is being made, what can be saved, what failed. */
 export function Parcels({ parcels, onStop }: { parcels: Parcel[]; onStop: (parcel: Parcel) => void }) {

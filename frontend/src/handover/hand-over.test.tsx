@@ -57,7 +57,7 @@ vi.mock('../api/client', () => ({
   },
   answered: (answer: Promise<unknown>) => answer,
 }))
-vi.mock('../api/acts', () => ({ orSay: (does: () => Promise<unknown>) => does() }))
+vi.mock('../api/acts', () => ({ reportErrors: (does: () => Promise<unknown>) => does() }))
 vi.mock('../desk/OpenSession', () => ({
   useOpenSession: () => ({
     session: { id: 's', last_bar: 20, rate_hz: 48_000 },

@@ -1,5 +1,5 @@
 import { useEffect, useRef } from 'react'
-import { orSay } from '../api/acts'
+import { reportErrors } from '../api/acts'
 import { answered, api, type Parcel } from '../api/client'
 import { queryClient, useParcels } from '../api/queries'
 import type { components } from '../api/schema'
@@ -24,7 +24,7 @@ export function useMakeParcels(sessionId: string) {
   return {
     parcels,
     make: (asked: components['schemas']['ParcelAsked']) =>
-      orSay(async () => {
+      reportErrors(async () => {
         const made = await answered(api.POST('/api/sessions/{session_id}/parcels', { params: { path }, body: asked }))
         wanted.current.add(made.id)
         // One that was made before is done already.
@@ -32,7 +32,7 @@ export function useMakeParcels(sessionId: string) {
         await refresh()
       }),
     stop: (parcel: Parcel) =>
-      orSay(async () => {
+      reportErrors(async () => {
         await answered(
           api.DELETE('/api/sessions/{session_id}/parcels/{parcel_id}', {
             params: { path: { ...path, parcel_id: parcel.id } },

@@ -1,10 +1,10 @@
 import { useState } from 'react'
-import { orSay } from '../api/acts'
+import { reportErrors } from '../api/acts'
 import { answered, api } from '../api/client'
 import { refreshPrints, usePrints, useTones } from '../api/queries'
 import { useChoice } from '../desk/Choice'
 import { useOpenSession } from '../desk/OpenSession'
-import { useKeys } from '../frame/useKeys'
+import { useKeys } from '../shell/useKeys'
 import { PrintTable } from './PrintTable'
 import { ToneStrip } from './ToneStrip'
 
@@ -18,13 +18,13 @@ export function ReampStation() {
   const chosen = tones.data?.find((entry) => entry.id === tone) ?? tones.data?.[1] ?? tones.data?.[0]
 
   const ask = (material_id: string, tone_revision_id: string) =>
-    orSay(async () => {
+    reportErrors(async () => {
       await answered(api.POST('/api/prints', { body: { material_id, tone_revision_id } }))
       refreshPrints()
     })
 
   const stop = (print_id: string) =>
-    orSay(async () => {
+    reportErrors(async () => {
       await answered(api.DELETE('/api/prints/{print_id}/rendering', { params: { path: { print_id } } }))
       refreshPrints()
     })

@@ -1,6 +1,6 @@
 import type { Check, Choices } from '../api/client'
 import { useLive } from '../api/live'
-import { Verdict } from '../signal/Verdict'
+import { Verdict } from '../ui/Verdict'
 
 /** Every check with what was found last; one that was never run says what it needs. */
 export function CheckList({

@@ -1,7 +1,7 @@
 import type { RigView } from '../api/client'
-import { useWidth } from '../frame/useWidth'
-import { Glyph } from '../signal/Glyph'
-import { figure } from '../signal/format'
+import { useWidth } from '../shell/useWidth'
+import { Glyph } from '../ui/Glyph'
+import { figure } from '../ui/format'
 
 const CARD = 58
 const ROW = 62

@@ -1,7 +1,7 @@
 import type { Interface, InterfaceSettings } from '../api/client'
-import { Pick } from '../signal/Pick'
-import { Rule } from '../signal/Rule'
-import { Switch } from '../signal/Switch'
+import { Select } from '../ui/Select'
+import { Slider } from '../ui/Slider'
+import { Switch } from '../ui/Switch'
 import type { RigActs } from './useRigActs'
 
 const BUFFERS = [32, 64, 128, 256, 384, 512, 1024, 2048] as const
@@ -21,7 +21,7 @@ export function InterfacePanel({ device, acts }: { device: Interface | undefined
         <div className="flex flex-col gap-1">
           <div className="flex items-center gap-2.5">
             <span className="w-[92px] text-[13.5px] text-pencil">Buffer</span>
-            <Pick
+            <Select
               label="Buffer"
               value={settings.buffer_frames as (typeof BUFFERS)[number]}
               options={BUFFERS}
@@ -32,7 +32,7 @@ export function InterfacePanel({ device, acts }: { device: Interface | undefined
           </div>
           <div className="flex items-center gap-2.5">
             <span className="w-[92px] text-[13.5px] text-pencil">Clock</span>
-            <Pick
+            <Select
               label="Clock"
               value={settings.clock_hz ?? 0}
               options={[0, 44_100, 48_000, 96_000]}
@@ -42,7 +42,7 @@ export function InterfacePanel({ device, acts }: { device: Interface | undefined
           </div>
           <div className="flex items-center gap-2.5">
             <span className="w-[92px] text-[13.5px] text-pencil">Mains</span>
-            <Pick
+            <Select
               label="Mains"
               value={settings.mains_hz ?? 50}
               options={[50, 60]}
@@ -50,7 +50,7 @@ export function InterfacePanel({ device, acts }: { device: Interface | undefined
               onChange={(mains_hz) => set({ mains_hz })}
             />
           </div>
-          <Rule
+          <Slider
             label="Hum"
             value={settings.hum_dbu ?? -82}
             from={-120}
@@ -58,7 +58,7 @@ export function InterfacePanel({ device, acts }: { device: Interface | undefined
             unit="dBu"
             onChange={(hum_dbu) => set({ hum_dbu })}
           />
-          <Rule
+          <Slider
             label="Guitar turned"
             value={settings.guitar_turned_deg ?? 70}
             from={0}
@@ -66,7 +66,7 @@ export function InterfacePanel({ device, acts }: { device: Interface | undefined
             unit="°"
             onChange={(guitar_turned_deg) => set({ guitar_turned_deg })}
           />
-          <Rule
+          <Slider
             label="Ground loop"
             value={settings.ground_loop_dbu ?? -140}
             from={-140}
@@ -76,7 +76,7 @@ export function InterfacePanel({ device, acts }: { device: Interface | undefined
           />
         </div>
         <div className="flex flex-col gap-1">
-          <Rule
+          <Slider
             label="Buzz"
             value={settings.buzz_dbu ?? -140}
             from={-140}
@@ -84,7 +84,7 @@ export function InterfacePanel({ device, acts }: { device: Interface | undefined
             unit="dBu"
             onChange={(buzz_dbu) => set({ buzz_dbu })}
           />
-          <Rule
+          <Slider
             label="Hiss"
             value={settings.extra_noise_dbu ?? -140}
             from={-140}
@@ -92,7 +92,7 @@ export function InterfacePanel({ device, acts }: { device: Interface | undefined
             unit="dBu"
             onChange={(extra_noise_dbu) => set({ extra_noise_dbu })}
           />
-          <Rule
+          <Slider
             label="Phones leak"
             value={settings.phones_leak_db ?? -80}
             from={-80}
@@ -100,7 +100,7 @@ export function InterfacePanel({ device, acts }: { device: Interface | undefined
             unit="dB"
             onChange={(leak) => set({ phones_leak_db: leak <= -80 ? null : leak })}
           />
-          <Rule
+          <Slider
             label="More latency"
             value={settings.extra_latency_frames ?? 0}
             from={0}
@@ -109,7 +109,7 @@ export function InterfacePanel({ device, acts }: { device: Interface | undefined
             unit="spl"
             onChange={(extra_latency_frames) => set({ extra_latency_frames })}
           />
-          <Rule
+          <Slider
             label="Room noise"
             value={settings.room_noise_db_spl ?? 30}
             from={0}

@@ -2,7 +2,7 @@ import { scaleLinear, scaleLog } from 'd3-scale'
 import { line } from 'd3-shape'
 import { useState } from 'react'
 import type { RigView } from '../api/client'
-import { figure } from '../signal/format'
+import { figure } from '../ui/format'
 
 const WIDTH = 390
 const HEIGHT = 214

@@ -1,11 +1,11 @@
 import type { Choices, InputUse, Rig, RigView } from '../api/client'
-import { Button } from '../signal/Button'
-import { Pick } from '../signal/Pick'
-import { Rule } from '../signal/Rule'
-import { Step } from '../signal/Step'
-import { Switch } from '../signal/Switch'
-import { Typed } from '../signal/Typed'
-import { figure } from '../signal/format'
+import { Button } from '../ui/Button'
+import { Select } from '../ui/Select'
+import { Slider } from '../ui/Slider'
+import { Stepper } from '../ui/Stepper'
+import { Switch } from '../ui/Switch'
+import { TextField } from '../ui/TextField'
+import { figure } from '../ui/format'
 import { LoadCurve } from './LoadCurve'
 import type { RigActs } from './useRigActs'
 
@@ -67,7 +67,7 @@ function Values({ view, choices, chosen, onChange, onChoose }: ValuesProps) {
         <>
           <Head>To your ears</Head>
           <Line label="You hear">
-            <Pick
+            <Select
               label="How the player hears the instrument"
               value={rig.listens ?? 'amp'}
               options={['amp', 'phones', 'both'] as const}
@@ -117,14 +117,14 @@ function InstrumentValues({
     <>
       <Head>{instrument.name}</Head>
       <Line label="Tuning">
-        <Pick
+        <Select
           label="Tuning"
           value={tuning?.[0] ?? 'own'}
           options={[...Object.keys(instrument.tunings), ...(tuning ? [] : ['own'])]}
           detail={(name) => instrument.tuning_notes[name]?.join(' ') ?? ''}
           onChange={(name) => onChange({ ...rig, tuning: instrument.tunings[name] ?? [] })}
         />
-        <Typed
+        <TextField
           label="Open strings from the lowest, as E2 A2 D3"
           value={openNotes.join(' ')}
           // The server reads names of notes as well as numbers.
@@ -141,7 +141,7 @@ function InstrumentValues({
         </span>
       </Line>
       {pickup.kind !== 'piezo' && (
-        <Rule
+        <Slider
           label="Inductance"
           value={pickup.inductance_h ?? 2.5}
           from={0.5}
@@ -152,7 +152,7 @@ function InstrumentValues({
           onChange={(inductance_h) => onChange({ ...rig, pickup: { ...pickup, inductance_h } })}
         />
       )}
-      <Rule
+      <Slider
         label="Loudest"
         value={rig.string_volts ?? 0.85}
         from={0.1}
@@ -163,7 +163,7 @@ function InstrumentValues({
         onChange={(string_volts) => onChange({ ...rig, string_volts })}
       />
       {rig.di && (
-        <Rule
+        <Slider
           label="Cable"
           value={rig.di.cable_m ?? 5}
           from={0}
@@ -205,7 +205,7 @@ function DiValues({ rig, choices, onChange }: { rig: Rig; choices: Choices; onCh
     <>
       <Head>DI, the clean copy</Head>
       <Line label="Box">
-        <Pick
+        <Select
           label="DI box"
           value={di.box ?? 'none'}
           options={choices.boxes.map((box) => box.kind)}
@@ -228,7 +228,7 @@ function DiValues({ rig, choices, onChange }: { rig: Rig; choices: Choices; onCh
         )}
       </Line>
       {di.box !== 'none' && (
-        <Rule
+        <Slider
           label="Its ratio"
           value={di.ratio ?? choices.boxes.find((box) => box.kind === di.box)!.ratio ?? 1}
           from={1}
@@ -265,7 +265,7 @@ function AmpValues({
     <>
       <Head>Amp and speaker</Head>
       <Line label="Amp">
-        <Pick
+        <Select
           label="Amp"
           value={amp.name ?? ''}
           options={[...new Set([amp.name ?? '', ...choices.amps.map((entry) => entry.name ?? '')])]}
@@ -273,7 +273,7 @@ function AmpValues({
         />
       </Line>
       <Line label="Speaker">
-        <Pick
+        <Select
           label="Speaker"
           value={amp.speaker ?? ''}
           options={choices.speakers}
@@ -281,7 +281,7 @@ function AmpValues({
         />
       </Line>
       {(amp.blocks?.length ?? 0) > 0 && (
-        <Rule
+        <Slider
           label="Cable"
           value={amp.cable_m ?? 3}
           from={0}
@@ -342,7 +342,7 @@ function MicValues({
     <>
       <Head>{mic.name}</Head>
       <Line label="Kind">
-        <Pick
+        <Select
           label="Kind of microphone"
           value={mic.kind}
           options={choices.mics.map((entry) => entry.kind)}
@@ -356,7 +356,7 @@ function MicValues({
           {kind?.pattern}, {kind?.needs}
         </span>
       </Line>
-      <Rule
+      <Slider
         label="Away"
         value={(mic.distance_m ?? 0.05) * 100}
         from={1}
@@ -366,7 +366,7 @@ function MicValues({
         unit="cm"
         onChange={(cm) => set({ distance_m: cm / 100 })}
       />
-      <Rule
+      <Slider
         label="Off centre"
         value={(mic.off_centre_m ?? 0) * 100}
         from={-15}
@@ -404,7 +404,7 @@ function InputValues({
   return (
     <>
       <Line label="Input">
-        <Step
+        <Stepper
           label="Input"
           value={use.number}
           from={1}
@@ -412,7 +412,7 @@ function InputValues({
           onChange={(number) => onChange({ ...use, number })}
         />
         <span className="ml-3">
-          <Pick
+          <Select
             label="Kind of input"
             value={use.kind ?? 'microphone'}
             options={['instrument', 'microphone', 'line'] as const}
@@ -426,7 +426,7 @@ function InputValues({
         </span>
         <span className="ml-3 text-[13.5px] text-pencil">{ohms(facts.ohm)}</span>
       </Line>
-      <Rule
+      <Slider
         label="Gain"
         value={use.gain_db ?? 0}
         from={facts.lowest_gain_db}

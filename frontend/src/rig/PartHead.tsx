@@ -1,16 +1,16 @@
 import { Listbox, ListboxButton, ListboxOption, ListboxOptions } from '@headlessui/react'
 import { ChevronDown } from 'lucide-react'
 import { useState } from 'react'
-import { orSay } from '../api/acts'
+import { reportErrors } from '../api/acts'
 import { type Choices, type Part, answered, api } from '../api/client'
 import { notice, useLive } from '../api/live'
 import { queryClient, useKits } from '../api/queries'
 import { useOpenSession } from '../desk/OpenSession'
-import { Button } from '../signal/Button'
-import { FormSheet } from '../signal/FormSheet'
-import { Pick } from '../signal/Pick'
-import { Sheet } from '../signal/Sheet'
-import { Typed } from '../signal/Typed'
+import { Button } from '../ui/Button'
+import { FormDialog } from '../ui/FormDialog'
+import { Select } from '../ui/Select'
+import { Dialog } from '../ui/Dialog'
+import { TextField } from '../ui/TextField'
 
 /** Which part is set up; add one from an instrument, a kit or another part; keep this one's rig as a kit. */
 export function PartHead({ part, choices }: { part: Part | undefined; choices: Choices }) {
@@ -21,7 +21,7 @@ export function PartHead({ part, choices }: { part: Part | undefined; choices: C
   const [keeping, setKeeping] = useState(false)
 
   const put = (act: () => Promise<unknown>) =>
-    orSay(async () => {
+    reportErrors(async () => {
       await act()
       await queryClient.invalidateQueries({ queryKey: ['session'] })
     })
@@ -165,7 +165,7 @@ function AddPart({
   }
 
   return (
-    <FormSheet open={open} title="Add a part" main="Add it" onKeep={add} onClose={onClose}>
+    <FormDialog open={open} title="Add a part" main="Add it" onKeep={add} onClose={onClose}>
       <input
         autoFocus
         required
@@ -187,7 +187,7 @@ function AddPart({
             className="accent-(--ink)"
           />
           <span className="w-28">an instrument</span>
-          <Pick
+          <Select
             label="Instrument"
             value={instrument}
             options={choices.instruments.map((entry) => entry.name)}
@@ -262,7 +262,7 @@ function AddPart({
               className="accent-(--ink)"
             />
             <span className="w-28">another part</span>
-            <Pick
+            <Select
               label="Part to copy"
               value={copied ?? session.parts[0]!.id}
               options={session.parts.map((entry) => entry.id)}
@@ -275,7 +275,7 @@ function AddPart({
           </label>
         )}
       </fieldset>
-    </FormSheet>
+    </FormDialog>
   )
 }
 
@@ -305,10 +305,10 @@ function KeepKit({ open, onClose, part }: { open: boolean; onClose: () => void; 
   }
 
   return (
-    <Sheet open={open} title={`Keep ${part.name}'s rig as a kit`} onClose={onClose}>
+    <Dialog open={open} title={`Keep ${part.name}'s rig as a kit`} onClose={onClose}>
       <div className="grid grid-cols-[7rem_1fr] items-baseline gap-y-3">
         <span className="text-pencil">Name</span>
-        <Typed label="Name of the kit" value={name} onKeep={setName} className="border-rule" />
+        <TextField label="Name of the kit" value={name} onKeep={setName} className="border-rule" />
         <span className="text-pencil">For</span>
         <input
           value={use}
@@ -332,6 +332,6 @@ function KeepKit({ open, onClose, part }: { open: boolean; onClose: () => void; 
         </Button>
         <Button onClick={onClose}>Not now</Button>
       </div>
-    </Sheet>
+    </Dialog>
   )
 }

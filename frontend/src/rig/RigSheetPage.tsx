@@ -1,8 +1,8 @@
 import { useQuery } from '@tanstack/react-query'
 import { Link, useParams } from 'react-router'
 import { answered, api } from '../api/client'
-import { Verdict } from '../signal/Verdict'
-import { clock } from '../signal/format'
+import { Verdict } from '../ui/Verdict'
+import { clock } from '../ui/format'
 
 /** A frozen rig sheet as a page of its own, made for paper. */
 export function RigSheetPage() {

@@ -2,8 +2,8 @@ import { useState } from 'react'
 import { useLive } from '../api/live'
 import { useChecks, useChoices, useInterface } from '../api/queries'
 import { useOpenSession } from '../desk/OpenSession'
-import { UndoLinks } from '../frame/UndoLinks'
-import { AskSheet } from '../signal/AskSheet'
+import { UndoLinks } from '../shell/UndoLinks'
+import { ConfirmDialog } from '../ui/ConfirmDialog'
 import { CheckList } from './CheckList'
 import { CordsDrawing } from './CordsDrawing'
 import { InterfacePanel } from './InterfacePanel'
@@ -71,7 +71,7 @@ export function RigStation() {
           {part ? 'Computing the rig…' : 'Add a part: choose an instrument, and its rig is drawn here.'}
         </p>
       )}
-      <AskSheet asked={acts.asked} onClose={acts.dismiss} />
+      <ConfirmDialog asked={acts.asked} onClose={acts.dismiss} />
     </div>
   )
 }

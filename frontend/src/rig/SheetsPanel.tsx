@@ -5,8 +5,8 @@ import { type Part, answered, api } from '../api/client'
 import { notice } from '../api/live'
 import { queryClient, useRigSheets } from '../api/queries'
 import { useOpenSession } from '../desk/OpenSession'
-import { Button } from '../signal/Button'
-import { clock } from '../signal/format'
+import { Button } from '../ui/Button'
+import { clock } from '../ui/format'
 
 /** Rig sheets: freeze the rig as it is, and see what was done differently. */
 export function SheetsPanel({ part }: { part: Part }) {

@@ -1,4 +1,4 @@
-import { orSay, useAsking, useTurns } from '../api/acts'
+import { reportErrors, useAsking, useSerialQueue } from '../api/acts'
 import { type InterfaceSettings, type Part, type Rig, type RigView, answered, api, madeFrom } from '../api/client'
 import { notice } from '../api/live'
 import { queryClient, refreshRig, useRig } from '../api/queries'
@@ -9,7 +9,7 @@ export function useRigActs(part: Part | undefined) {
   const { session } = useOpenSession()
   const view = useRig(part?.id).data
   const { asked, dismiss, asking } = useAsking()
-  const { inTurn, overtaken } = useTurns()
+  const { inOrder, superseded } = useSerialQueue()
   const path = { path: { part_id: part?.id ?? '' } }
 
   async function put(rig: Rig, shared: boolean) {
@@ -18,8 +18,8 @@ export function useRigActs(part: Part | undefined) {
     const changed = await answered(
       api.PUT('/api/parts/{part_id}/rig', { params: { ...path, header: seen }, body: { rig, inputs_shared: shared } }),
     )
-    // An answer that a later change has overtaken is not shown; what that one is made from is known by it.
-    if (overtaken()) {
+    // An answer that a later change has superseded is not shown; what that one is made from is known by it.
+    if (superseded()) {
       queryClient.setQueryData<RigView>(['rig', part?.id], (now) => now && { ...now, revision: changed.revision })
       return
     }
@@ -33,7 +33,7 @@ export function useRigActs(part: Part | undefined) {
       // Shown at once, computed when the answer is there: the next change is made from it.
       if (!named) queryClient.setQueryData<RigView>(['rig', part?.id], (now) => now && { ...now, rig })
       try {
-        await inTurn(() => put(rig, shared))
+        await inOrder(() => put(rig, shared))
       } catch (error) {
         void queryClient.invalidateQueries({ queryKey: ['rig'] })
         throw error
@@ -42,7 +42,7 @@ export function useRigActs(part: Part | undefined) {
   }
 
   const turn = (channel: string, byDb: number) =>
-    orSay(async () => {
+    reportErrors(async () => {
       const changed = await answered(
         api.POST('/api/parts/{part_id}/turn', { params: path, body: { channel, by_db: byDb } }),
       )
@@ -50,14 +50,14 @@ export function useRigActs(part: Part | undefined) {
     })
 
   const check = (kind: string) =>
-    orSay(() =>
+    reportErrors(() =>
       answered(api.POST('/api/parts/{part_id}/checks/{kind}', { params: { path: { part_id: part?.id ?? '', kind } } })),
     )
 
-  const stop = () => orSay(() => answered(api.DELETE('/api/checks')))
+  const stop = () => reportErrors(() => answered(api.DELETE('/api/checks')))
 
   const setInterface = (settings: InterfaceSettings) =>
-    orSay(async () => {
+    reportErrors(async () => {
       const changed = await answered(
         api.PUT('/api/sessions/{session_id}/interface', {
           params: { path: { session_id: session.id } },
@@ -69,7 +69,7 @@ export function useRigActs(part: Part | undefined) {
     })
 
   const retune = (offsets: number[]) =>
-    orSay(async () => {
+    reportErrors(async () => {
       await answered(api.PUT('/api/parts/{part_id}/tuning-offsets', { params: path, body: { offsets_cents: offsets } }))
       refreshRig()
       notice(

@@ -1,11 +1,11 @@
 import type { SheetLine, SignalKind } from '../api/client'
 import { type RollState, playedSpan, useLive } from '../api/live'
-import { INK } from '../signal/Glyph'
-import { barBeat, barOne, beatsInBar, seconds } from '../signal/format'
-import { RoomLeft } from './RoomLeft'
+import { INK } from '../ui/Glyph'
+import { barBeat, barOne, beatsInBar, seconds } from '../ui/format'
+import { DiskSpaceLeft } from './DiskSpaceLeft'
 import { useChoice } from '../desk/Choice'
 import { useOpenSession } from '../desk/OpenSession'
-import { useFrame } from '../desk/useFrame'
+import { usePlayhead } from '../desk/usePlayhead'
 
 const LOWEST = -48
 const SILENT = -120
@@ -16,11 +16,11 @@ export function AcrossTheRoom({ onLeave }: { onLeave: () => void }) {
   const { line: chosen } = useChoice()
   const rolling = useLive((live) => live.rolling)
   const lines = sheet?.lines ?? []
-  const here = useFrame((frame) =>
+  const here = usePlayhead((frame) =>
     rolling ? lines.findIndex((entry) => frame >= entry.from_frame && frame < entry.to_frame) : -1,
   )
   const line = lines[here] ?? chosen
-  const state = useFrame((frame) => (rolling ? stateOf(rolling, frame) : ''))
+  const state = usePlayhead((frame) => (rolling ? stateOf(rolling, frame) : ''))
   const number =
     rolling?.number ?? 1 + Math.max(0, ...takes.filter((take) => take.part_id === part?.id).map((take) => take.number))
 
@@ -41,7 +41,7 @@ export function AcrossTheRoom({ onLeave }: { onLeave: () => void }) {
         <HowFar line={line} />
         <div className="flex items-baseline justify-between text-pencil">
           <span className="text-[22px]">
-            <RoomLeft />
+            <DiskSpaceLeft />
           </span>
           <button onClick={onLeave} className="text-[15px] underline underline-offset-4">
             Leave this page with Escape
@@ -56,9 +56,9 @@ export function AcrossTheRoom({ onLeave }: { onLeave: () => void }) {
 function BarAndBeat({ rest }: { rest: number }) {
   const { session } = useOpenSession()
   const begins = useLive((live) => live.rolling?.play_from_frame)
-  const place = useFrame((frame) => barBeat(frame || rest, session))
-  const beats = useFrame((frame) => beatsInBar(frame || rest, session))
-  const countIn = useFrame((frame) => begins !== undefined && frame < begins)
+  const place = usePlayhead((frame) => barBeat(frame || rest, session))
+  const beats = usePlayhead((frame) => beatsInBar(frame || rest, session))
+  const countIn = usePlayhead((frame) => begins !== undefined && frame < begins)
   const [bar, beat] = place.split('.')
   return (
     <div className="flex items-center justify-center gap-10" aria-hidden>
@@ -116,7 +116,7 @@ function HowFar({ line }: { line: SheetLine | undefined }) {
   const to = played?.to_frame ?? line?.to_frame ?? 1
   const share = (at: number) => Math.max(0, Math.min(1, (at - from) / (to - from)))
   const left = (at: number) => `${100 * share(at)}%`
-  const done = useFrame((frame) => Math.round(2000 * share(frame)) / 2000)
+  const done = usePlayhead((frame) => Math.round(2000 * share(frame)) / 2000)
   return (
     <div className="mt-2 grid grid-cols-[9rem_1fr_7rem] items-center gap-5 text-[22px] text-pencil">
       <span>{seconds((done * (to - from)) / session.rate_hz)}</span>

@@ -1,13 +1,13 @@
 import { Circle, Play, Square } from 'lucide-react'
 import { useLive } from '../api/live'
 import { usePrints } from '../api/queries'
-import { barBeat, barOne, count, level } from '../signal/format'
+import { barBeat, barOne, count, level } from '../ui/format'
 import { LevelBar } from './LevelBar'
 import { useChoice, usePlayer } from '../desk/Choice'
 import { useOpenSession } from '../desk/OpenSession'
 import { useRolling } from '../desk/Rolling'
 import { useTransport } from '../desk/Transport'
-import { useFrame } from '../desk/useFrame'
+import { usePlayhead } from '../desk/usePlayhead'
 
 /** Place in the song, roll, play, loop, click, what is heard, level of the armed part. Nothing else. */
 export function Deck() {
@@ -52,7 +52,7 @@ export function Deck() {
 function Place() {
   const { session } = useOpenSession()
   const { line } = useChoice()
-  const place = useFrame((frame) => barBeat(frame || line?.from_frame || barOne(session), session))
+  const place = usePlayhead((frame) => barBeat(frame || line?.from_frame || barOne(session), session))
   return (
     <output className="w-[108px] shrink-0 font-name text-[44px] leading-none font-bold" aria-label="Bar and beat">
       {place}

@@ -1,10 +1,10 @@
 import { useLive } from '../api/live'
 import { useSpace } from '../api/queries'
-import { lasting } from '../signal/format'
+import { lasting } from '../ui/format'
 import { useOpenSession } from '../desk/OpenSession'
 
 /** For how long the disk holds out, before and while rolling. */
-export function RoomLeft() {
+export function DiskSpaceLeft() {
   const space = useSpace(useOpenSession().session.id).data
   const left = useLive((live) => {
     const now = (live.rolling ? live.meters?.space_left_s : null) ?? space?.seconds_left

@@ -1,10 +1,10 @@
 import { useRef, useState } from 'react'
 import type { Backing, Session } from '../api/client'
 import { useLive } from '../api/live'
-import { Button } from '../signal/Button'
-import { Rule } from '../signal/Rule'
-import { Typed } from '../signal/Typed'
-import { seconds } from '../signal/format'
+import { Button } from '../ui/Button'
+import { Slider } from '../ui/Slider'
+import { TextField } from '../ui/TextField'
+import { seconds } from '../ui/format'
 import type { useBacking } from './useBacking'
 
 /** A track to play to: brought in from a file, or recorded from what the computer plays. */
@@ -42,14 +42,14 @@ export function BackingPanel({
           </p>
           <div className="mt-1.5 flex items-center gap-2 text-[14px]">
             <span className="w-[92px] text-[13.5px] text-pencil">Begins at bar</span>
-            <Typed
+            <TextField
               label="Bar of the backing track"
               value={String(backing.bar)}
               onKeep={(typed) => acts.place(backing, Number.parseInt(typed, 10) || 1, 0, backing.gain_db)}
               className="w-9 border-rule text-right"
             />
             <span className="text-pencil">and</span>
-            <Typed
+            <TextField
               label="Samples after the bar"
               value={String(offsetInBar(session, backing))}
               onKeep={(typed) => acts.place(backing, backing.bar, Number.parseInt(typed, 10) || 0, backing.gain_db)}
@@ -57,7 +57,7 @@ export function BackingPanel({
             />
             <span className="text-pencil">samples</span>
           </div>
-          <Rule
+          <Slider
             label="Gain"
             value={backing.gain_db}
             from={-24}
@@ -92,7 +92,8 @@ export function BackingPanel({
               {recording ? 'Recording the computer…' : 'Record the computer'}
             </Button>
             <span className="flex items-center gap-1 text-[13.5px]">
-              <Typed label="Bars to record" value={bars} onKeep={setBars} className="w-8 border-rule text-right" /> bars
+              <TextField label="Bars to record" value={bars} onKeep={setBars} className="w-8 border-rule text-right" />{' '}
+              bars
             </span>
           </div>
         </>

@@ -1,9 +1,9 @@
 import type { Click, Session } from '../api/client'
 import { useChoice } from '../desk/Choice'
-import { Button } from '../signal/Button'
-import { Pick } from '../signal/Pick'
-import { Rule } from '../signal/Rule'
-import { Step } from '../signal/Step'
+import { Button } from '../ui/Button'
+import { Select } from '../ui/Select'
+import { Slider } from '../ui/Slider'
+import { Stepper } from '../ui/Stepper'
 
 const SOUNDS = ['tone', 'wood', 'tick'] as const
 const HEARD_BARS = 2
@@ -33,7 +33,7 @@ export function ClickPanel({ session, onChange }: { session: Session; onChange: 
       </div>
       {(['accent', 'beat', 'sub'] as const).map((kind) => (
         <div key={kind} className="mt-1 flex items-center gap-2">
-          <Rule
+          <Slider
             short
             label={{ accent: 'Accent', beat: 'Beat', sub: 'Subdivision' }[kind]}
             value={click[`${kind}_dbfs`]}
@@ -42,7 +42,7 @@ export function ClickPanel({ session, onChange }: { session: Session; onChange: 
             unit="dB"
             onChange={(value) => onChange({ ...click, [`${kind}_dbfs`]: value })}
           />
-          <Pick
+          <Select
             label={`Sound of the ${kind}`}
             value={click[`${kind}_sound`]}
             options={SOUNDS}
@@ -52,7 +52,7 @@ export function ClickPanel({ session, onChange }: { session: Session; onChange: 
       ))}
       <div className="mt-2 grid grid-cols-[92px_auto_auto_1fr] items-center gap-x-2.5 border-t border-rule pt-1.5 text-[13.5px]">
         <span className="text-pencil">Clicks a beat</span>
-        <Step
+        <Stepper
           label="Clicks a beat"
           value={click.subdivision}
           from={1}
@@ -62,7 +62,7 @@ export function ClickPanel({ session, onChange }: { session: Session; onChange: 
         <span />
         <span />
         <span className="text-pencil">Count-in bars</span>
-        <Step
+        <Stepper
           label="Count-in before rolling"
           value={click.roll_count_in_bars}
           from={0}
@@ -70,7 +70,7 @@ export function ClickPanel({ session, onChange }: { session: Session; onChange: 
           unit="to roll"
           onChange={(value) => onChange({ ...click, roll_count_in_bars: value })}
         />
-        <Step
+        <Stepper
           label="Count-in before playing"
           value={click.play_count_in_bars}
           from={0}

@@ -1,7 +1,7 @@
 import type { MidiProposal } from '../api/client'
-import { Button } from '../signal/Button'
-import { Sheet } from '../signal/Sheet'
-import { count } from '../signal/format'
+import { Button } from '../ui/Button'
+import { Dialog } from '../ui/Dialog'
+import { count } from '../ui/format'
 
 /** What a MIDI file says of the song, before it is taken over. */
 export function MidiDialog({
@@ -14,7 +14,7 @@ export function MidiDialog({
   onTake: (proposal: MidiProposal) => void
 }) {
   return (
-    <Sheet open={proposal !== null} title="What the file says" onClose={onClose}>
+    <Dialog open={proposal !== null} title="What the file says" onClose={onClose}>
       {proposal && (
         <>
           <p>
@@ -36,6 +36,6 @@ export function MidiDialog({
           </div>
         </>
       )}
-    </Sheet>
+    </Dialog>
   )
 }

@@ -1,8 +1,8 @@
 import { useState } from 'react'
 import { type NewSession, answered, api } from '../api/client'
 import { openSession, queryClient } from '../api/queries'
-import { FormSheet } from '../signal/FormSheet'
-import { Pick } from '../signal/Pick'
+import { FormDialog } from '../ui/FormDialog'
+import { Select } from '../ui/Select'
 
 const RATES = [44_100, 48_000, 88_200, 96_000, 176_400, 192_000] as const
 const DEPTHS = ['16', '24', '32f'] as const
@@ -35,7 +35,7 @@ export function NewSessionDialog({ open, onClose }: { open: boolean; onClose: ()
   }
 
   return (
-    <FormSheet open={open} title="A new session" main="Make the session" onKeep={make} onClose={onClose}>
+    <FormDialog open={open} title="A new session" main="Make the session" onKeep={make} onClose={onClose}>
       <div className="grid grid-cols-[9rem_1fr] items-baseline gap-y-3">
         <Line label="Song">
           <input
@@ -58,10 +58,16 @@ export function NewSessionDialog({ open, onClose }: { open: boolean; onClose: ()
           />
         </Line>
         <Line label="Sample rate">
-          <Pick label="Sample rate" value={rate} options={RATES} said={(hz) => `${hz / 1000} kHz`} onChange={setRate} />
+          <Select
+            label="Sample rate"
+            value={rate}
+            options={RATES}
+            said={(hz) => `${hz / 1000} kHz`}
+            onChange={setRate}
+          />
         </Line>
         <Line label="Depth">
-          <Pick label="Depth" value={depth} options={DEPTHS} said={(bits) => SAID[bits]} onChange={setDepth} />
+          <Select label="Depth" value={depth} options={DEPTHS} said={(bits) => SAID[bits]} onChange={setDepth} />
         </Line>
         <Line label="Tempo">
           <input
@@ -82,7 +88,7 @@ export function NewSessionDialog({ open, onClose }: { open: boolean; onClose: ()
           <span className="ml-2 text-pencil">Hz</span>
         </Line>
       </div>
-    </FormSheet>
+    </FormDialog>
   )
 }
 

@@ -1,9 +1,9 @@
 import { ArrowDown, ArrowUp, Plus, X } from 'lucide-react'
 import type { Session } from '../api/client'
-import { Button } from '../signal/Button'
-import { Step } from '../signal/Step'
-import { Typed } from '../signal/Typed'
-import { count } from '../signal/format'
+import { Button } from '../ui/Button'
+import { Stepper } from '../ui/Stepper'
+import { TextField } from '../ui/TextField'
+import { count } from '../ui/format'
 import type { NewSection } from './useSong'
 
 const USUAL = ['Intro', 'Verse', 'Chorus', 'Solo', 'Bridge', 'Outro']
@@ -61,14 +61,14 @@ export function SectionList({ session, onChange }: { session: Session; onChange:
               key={section.id}
               className="grid grid-cols-[112px_minmax(0,1fr)_106px_132px_78px] items-center gap-x-3 border-b border-rule py-[5px]"
             >
-              <Typed
+              <TextField
                 label={`Name of section ${index + 1}`}
                 value={section.name}
                 onKeep={(name) => changed(index, { name })}
                 className="font-name text-[16px] font-semibold"
               />
               <Measures section={section} most={most} />
-              <Step
+              <Stepper
                 label={`Bars of ${section.name}`}
                 value={section.bars}
                 from={1}
@@ -76,7 +76,7 @@ export function SectionList({ session, onChange }: { session: Session; onChange:
                 unit="bars"
                 onChange={(bars) => changed(index, { bars })}
               />
-              <Step
+              <Stepper
                 label={`Phrase of ${section.name}`}
                 value={section.phrase_bars}
                 from={1}

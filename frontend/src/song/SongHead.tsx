@@ -5,10 +5,10 @@ import { asForm } from '../api/acts'
 import { type MidiProposal, type Session, answered, api } from '../api/client'
 import { notice } from '../api/live'
 import { openSession, useSessions } from '../api/queries'
-import { UndoLinks } from '../frame/UndoLinks'
-import { Pick } from '../signal/Pick'
-import { Typed } from '../signal/Typed'
-import { count } from '../signal/format'
+import { UndoLinks } from '../shell/UndoLinks'
+import { Select } from '../ui/Select'
+import { TextField } from '../ui/TextField'
+import { count } from '../ui/format'
 import { MidiDialog } from './MidiDialog'
 import { NewSessionDialog } from './NewSessionDialog'
 import type { NewSection, SongMap, useSong } from './useSong'
@@ -50,7 +50,7 @@ export function SongHead({
 
   return (
     <div className="flex items-baseline gap-5 pt-1 pb-1">
-      <Typed
+      <TextField
         label="Name of the song"
         value={session.name}
         onKeep={(name) => song.setAbout({ name })}
@@ -58,7 +58,7 @@ export function SongHead({
       />
       <p className="flex items-baseline gap-4 text-[14px] whitespace-nowrap">
         <span>{session.rate_hz / 1000} kHz</span>
-        <Pick
+        <Select
           label="Depth"
           value={session.depth}
           options={DEPTHS}
@@ -67,7 +67,7 @@ export function SongHead({
         />
         <span className="flex items-baseline">
           <span>A =</span>
-          <Typed
+          <TextField
             label="Reference pitch in Hz"
             value={String(session.reference_pitch_hz)}
             onKeep={(typed) => song.setAbout({ reference_pitch_hz: Number(typed.replace(',', '.')) })}

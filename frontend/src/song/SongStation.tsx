@@ -1,7 +1,7 @@
 import { useState } from 'react'
 import { useBackings } from '../api/queries'
 import { useOpenSession } from '../desk/OpenSession'
-import { AskSheet } from '../signal/AskSheet'
+import { ConfirmDialog } from '../ui/ConfirmDialog'
 import { BackingLane } from './BackingLane'
 import { BackingPanel } from './BackingPanel'
 import { ClickPanel } from './ClickPanel'
@@ -47,7 +47,7 @@ export function SongStation() {
         <ClickPanel session={session} onChange={song.setClick} />
         <BackingPanel session={session} backing={backing} acts={acts} />
       </div>
-      <AskSheet asked={song.asked ?? acts.asked} onClose={song.asked ? song.dismiss : acts.dismiss} />
+      <ConfirmDialog asked={song.asked ?? acts.asked} onClose={song.asked ? song.dismiss : acts.dismiss} />
     </div>
   )
 }

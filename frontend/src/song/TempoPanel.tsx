@@ -1,8 +1,8 @@
 import { useRef, useState } from 'react'
 import { type Session, type Tap, answered, api } from '../api/client'
-import { useKeys } from '../frame/useKeys'
-import { Button } from '../signal/Button'
-import { Typed } from '../signal/Typed'
+import { useKeys } from '../shell/useKeys'
+import { Button } from '../ui/Button'
+import { TextField } from '../ui/TextField'
 import { type MeterChange, type SongMap, type TempoChange, mapOf } from './useSong'
 
 /** Tempo and meter from a bar on: typed or tapped; steps and ramps. */
@@ -61,7 +61,7 @@ export function TempoPanel({
     <section aria-label="Tempo" className="border border-rule bg-sheet px-4 pt-2.5 pb-3">
       <div className="flex items-baseline gap-2">
         <h2 className="text-[16px]">Tempo from bar</h2>
-        <Typed
+        <TextField
           label="Bar"
           value={String(bar)}
           onKeep={(typed) => onBar(Math.max(1, Math.min(session.song_bars, Number.parseInt(typed, 10) || 1)))}
@@ -74,7 +74,7 @@ export function TempoPanel({
         )}
       </div>
       <div className="mt-1 flex items-end gap-3">
-        <Typed
+        <TextField
           label={`Beats a minute from bar ${bar}`}
           value={tempo.says}
           onKeep={(says) => setTempo({ says })}
@@ -85,7 +85,7 @@ export function TempoPanel({
           <br />a minute
         </span>
         <span className="ml-auto pb-1 text-right">
-          <Typed
+          <TextField
             label={`Meter from bar ${bar}`}
             value={`${meter.beats}/${meter.unit}`}
             onKeep={(typed) => {

@@ -1,5 +1,5 @@
 import { useState } from 'react'
-import { asForm, orSay, useAsking } from '../api/acts'
+import { asForm, reportErrors, useAsking } from '../api/acts'
 import { type Backing, answered, api } from '../api/client'
 import { notice } from '../api/live'
 import { queryClient, refreshSong } from '../api/queries'
@@ -13,7 +13,7 @@ export function useBacking() {
   const refresh = () => queryClient.invalidateQueries({ queryKey: ['backings', session.id] })
 
   const tried = (act: () => Promise<unknown>) =>
-    orSay(async () => {
+    reportErrors(async () => {
       await act()
       await refresh()
     })

@@ -1,4 +1,4 @@
-import { useAsking, useTurns } from '../api/acts'
+import { useAsking, useSerialQueue } from '../api/acts'
 import { type Click, type Session, answered, api, madeFrom } from '../api/client'
 import { notice } from '../api/live'
 import { newId } from '../api/newId'
@@ -45,12 +45,12 @@ export function mapOf(session: Session): SongMap {
 export function useSong() {
   const { session } = useOpenSession()
   const { asked, dismiss, asking } = useAsking()
-  const { inTurn, overtaken } = useTurns()
+  const { inOrder, superseded } = useSerialQueue()
   const path = { path: { session_id: session.id } }
 
   function keep(changed: Session) {
-    // An answer that a later change has overtaken is not shown; what that one is made from is known by it.
-    if (overtaken()) return void show({ revision: changed.revision })
+    // An answer that a later change has superseded is not shown; what that one is made from is known by it.
+    if (superseded()) return void show({ revision: changed.revision })
     queryClient.setQueryData(['session', session.id], changed)
     refreshAlongBars()
   }
@@ -59,7 +59,7 @@ export function useSong() {
   function act(does: (agreed: boolean) => Promise<void>) {
     void asking(async (agreed) => {
       try {
-        await inTurn(() => does(agreed))
+        await inOrder(() => does(agreed))
       } catch (error) {
         void queryClient.invalidateQueries({ queryKey: ['session'] })
         throw error

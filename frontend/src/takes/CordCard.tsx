@@ -1,5 +1,5 @@
 import type { SignalKind } from '../api/client'
-import { Glyph } from '../signal/Glyph'
+import { Glyph } from '../ui/Glyph'
 
 /** One of the two cords: its title, and what hangs on it. */
 export function CordCard({

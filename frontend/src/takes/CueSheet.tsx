@@ -1,14 +1,14 @@
 import { Plus, Trash2 } from 'lucide-react'
 import { useState } from 'react'
-import { orSay } from '../api/acts'
+import { reportErrors } from '../api/acts'
 import { type Cue, type Strip, answered, api } from '../api/client'
 import { queryClient } from '../api/queries'
 import { useHearing } from '../desk/Hearing'
 import { useOpenSession } from '../desk/OpenSession'
-import { Button } from '../signal/Button'
-import { Rule } from '../signal/Rule'
-import { Sheet } from '../signal/Sheet'
-import { Typed } from '../signal/Typed'
+import { Button } from '../ui/Button'
+import { Slider } from '../ui/Slider'
+import { Dialog } from '../ui/Dialog'
+import { TextField } from '../ui/TextField'
 
 const PLAIN: Strip = { gain_db: 0, pan: 0, muted: false }
 
@@ -21,7 +21,7 @@ export function CueSheet({ open, onClose }: { open: boolean; onClose: () => void
   if (!cues || !cue) return null
 
   const change = (does: () => Promise<unknown>) =>
-    void orSay(async () => {
+    void reportErrors(async () => {
       await does()
       await queryClient.invalidateQueries({ queryKey: ['cues'] })
     })
@@ -41,7 +41,7 @@ export function CueSheet({ open, onClose }: { open: boolean; onClose: () => void
     hearing.setMix(cue, { strips: { ...cue.mix.strips, [key]: { ...strip(key), ...changes } } })
 
   return (
-    <Sheet open={open} onClose={onClose} title="Who hears what" wide>
+    <Dialog open={open} onClose={onClose} title="Who hears what" wide>
       <div
         className="flex flex-wrap items-center gap-x-5 gap-y-1 border-b border-rule"
         role="group"
@@ -59,7 +59,7 @@ export function CueSheet({ open, onClose }: { open: boolean; onClose: () => void
         ))}
         {naming ? (
           <span className="pb-1.5">
-            <Typed label="Name of the listener" value="" onKeep={add} className="w-28 border-ink!" />
+            <TextField label="Name of the listener" value="" onKeep={add} className="w-28 border-ink!" />
           </span>
         ) : (
           <button
@@ -110,7 +110,7 @@ export function CueSheet({ open, onClose }: { open: boolean; onClose: () => void
         />
       </div>
       <div className="mt-4 grid grid-cols-2 gap-x-8 border-t border-rule pt-3">
-        <Rule
+        <Slider
           label="Everything"
           digits={1}
           value={cue.mix.level_db}
@@ -120,7 +120,7 @@ export function CueSheet({ open, onClose }: { open: boolean; onClose: () => void
           unit="dB"
           onChange={(level_db) => hearing.setMix(cue, { level_db })}
         />
-        <Rule
+        <Slider
           label="At most"
           digits={1}
           value={cue.mix.limit_dbfs}
@@ -134,7 +134,7 @@ export function CueSheet({ open, onClose }: { open: boolean; onClose: () => void
       <div className="mt-4 flex justify-end">
         <Button onClick={onClose}>Done</Button>
       </div>
-    </Sheet>
+    </Dialog>
   )
 }
 
@@ -153,7 +153,7 @@ function Line({ name, detail, strong, strip, onChange }: LineProps) {
         {name}
         {detail && <span className="block text-[12.5px] text-pencil">{detail}</span>}
       </span>
-      <Rule
+      <Slider
         label={`Level of ${name}`}
         bare
         digits={1}
@@ -164,7 +164,7 @@ function Line({ name, detail, strong, strip, onChange }: LineProps) {
         unit="dB"
         onChange={(gain_db) => onChange({ gain_db })}
       />
-      <Rule
+      <Slider
         label={`Place of ${name}`}
         bare
         short

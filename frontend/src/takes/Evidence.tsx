@@ -1,13 +1,13 @@
 import { Play, Square } from 'lucide-react'
 import { useEffect, useMemo, useState, useSyncExternalStore } from 'react'
-import { orSay } from '../api/acts'
+import { reportErrors } from '../api/acts'
 import type { Finding, Session, Take } from '../api/client'
 import { useWave } from '../api/queries'
 import { useChoice } from '../desk/Choice'
 import { useOpenSession } from '../desk/OpenSession'
-import { Button } from '../signal/Button'
-import { Sheet } from '../signal/Sheet'
-import { barBeat } from '../signal/format'
+import { Button } from '../ui/Button'
+import { Dialog } from '../ui/Dialog'
+import { barBeat } from '../ui/format'
 import { Player } from '../sound/player'
 import { wavePath } from '../wave/wavePath'
 import { compareTakes } from './compared'
@@ -45,14 +45,14 @@ export function Evidence({ evident, onClose }: { evident: Evident | null; onClos
     main.stop()
     setHeard(id)
     if (playing) return player.choose(id)
-    await orSay(async () => {
+    await reportErrors(async () => {
       const { sounds } = await compareTakes([take.id, ...(other ? [other.id] : [])], [from, to])
       await player.play(sounds, id, from, [from, to])
     })
   }
 
   return (
-    <Sheet
+    <Dialog
       open
       wide
       title={`Take ${take.number}, bar ${barBeat(finding.at_frame, session)}: ${finding.says}`}
@@ -82,7 +82,7 @@ export function Evidence({ evident, onClose }: { evident: Evident | null; onClos
       <div className="mt-1 flex justify-end">
         <Button onClick={onClose}>Done</Button>
       </div>
-    </Sheet>
+    </Dialog>
   )
 }
 

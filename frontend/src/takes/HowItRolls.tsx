@@ -4,9 +4,9 @@ import type { Section } from '../api/client'
 import { useChoice } from '../desk/Choice'
 import { useOpenSession } from '../desk/OpenSession'
 import { useRolling } from '../desk/Rolling'
-import { Step } from '../signal/Step'
-import { Switch } from '../signal/Switch'
-import { barBeat, count } from '../signal/format'
+import { Stepper } from '../ui/Stepper'
+import { Switch } from '../ui/Switch'
+import { barBeat, count } from '../ui/format'
 
 const WAYS = ['once', 'loop', 'windows'] as const
 
@@ -146,7 +146,7 @@ function Bars({
   return (
     <>
       <span className="text-pencil">{says}</span>
-      <Step label={label} value={bars} from={0} to={8} unit={bars === 1 ? 'bar' : 'bars'} onChange={onChange} />
+      <Stepper label={label} value={bars} from={0} to={8} unit={bars === 1 ? 'bar' : 'bars'} onChange={onChange} />
     </>
   )
 }

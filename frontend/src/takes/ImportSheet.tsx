@@ -1,8 +1,8 @@
 import { useState } from 'react'
-import { FormSheet } from '../signal/FormSheet'
-import { Glyph } from '../signal/Glyph'
-import { Pick } from '../signal/Pick'
-import { Step } from '../signal/Step'
+import { FormDialog } from '../ui/FormDialog'
+import { Glyph } from '../ui/Glyph'
+import { Select } from '../ui/Select'
+import { Stepper } from '../ui/Stepper'
 import type { Incoming, Kind, Placing } from './useImport'
 
 const KINDS: Record<Kind, string> = { di: 'DI, clean', mic: 'microphone', sim: 'through a tone' }
@@ -33,7 +33,7 @@ export function ImportSheet({ asked, songBars, onClose, onBring }: ImportSheetPr
   if (!asked) return null
 
   return (
-    <FormSheet
+    <FormDialog
       open
       title="One take from these files"
       main="Bring them in"
@@ -45,7 +45,7 @@ export function ImportSheet({ asked, songBars, onClose, onBring }: ImportSheetPr
           <li key={file.name} className="grid grid-cols-[16px_minmax(0,1fr)_9rem] items-center gap-2.5">
             <Glyph kind={kinds[index] ?? 'mic'} />
             <span className="truncate">{file.name}</span>
-            <Pick
+            <Select
               label={`What ${file.name} is`}
               value={kinds[index] ?? 'mic'}
               options={Object.keys(KINDS) as Kind[]}
@@ -57,7 +57,7 @@ export function ImportSheet({ asked, songBars, onClose, onBring }: ImportSheetPr
       </ul>
       <div className="flex flex-wrap items-center gap-x-4 gap-y-2">
         <span className="text-pencil">Laid out</span>
-        <Pick
+        <Select
           label="How they are laid out"
           value={placing}
           options={Object.keys(PLACINGS) as Placing[]}
@@ -67,10 +67,10 @@ export function ImportSheet({ asked, songBars, onClose, onBring }: ImportSheetPr
         {placing !== 'stamp' && (
           <span className="flex items-center gap-2">
             <span className="text-pencil">from bar</span>
-            <Step label="Bar" value={bar} from={1} to={songBars} onChange={setBar} />
+            <Stepper label="Bar" value={bar} from={1} to={songBars} onChange={setBar} />
           </span>
         )}
       </div>
-    </FormSheet>
+    </FormDialog>
   )
 }

@@ -2,9 +2,9 @@ import type { Part, SheetLine } from '../api/client'
 import { useMonitoring } from '../api/queries'
 import { useOpenSession } from '../desk/OpenSession'
 import { useRolling } from '../desk/Rolling'
-import { useWidth } from '../frame/useWidth'
-import { Glyph } from '../signal/Glyph'
-import { count, seconds } from '../signal/format'
+import { useWidth } from '../shell/useWidth'
+import { Glyph } from '../ui/Glyph'
+import { count, seconds } from '../ui/format'
 import { isPrinted } from './printed'
 
 /** A section without takes: what the next roll will do, drawn to scale, and the button that does it. */

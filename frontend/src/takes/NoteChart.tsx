@@ -1,5 +1,5 @@
 import type { JudgedTake, Session } from '../api/client'
-import { barBeat, figure, signed } from '../signal/format'
+import { barBeat, figure, signed } from '../ui/format'
 
 const WIDTH = 380
 const LEFT = 40

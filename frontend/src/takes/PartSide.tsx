@@ -4,9 +4,9 @@ import { useRef } from 'react'
 import type { SignalKind } from '../api/client'
 import { useLive } from '../api/live'
 import { useInterface, useMonitoring } from '../api/queries'
-import { RoomLeft } from '../frame/RoomLeft'
+import { DiskSpaceLeft } from '../shell/DiskSpaceLeft'
 import { useOpenSession } from '../desk/OpenSession'
-import { count } from '../signal/format'
+import { count } from '../ui/format'
 import { CordCard, CordEnd } from './CordCard'
 import { HowItRolls } from './HowItRolls'
 import { isPrinted } from './printed'
@@ -77,7 +77,7 @@ export function PartSide({ onFile, bringing }: { onFile: (files: FileList | null
       <ToEars />
       <HowItRolls />
       <p className="text-[13px] leading-[1.5] text-pencil">
-        <RoomLeft />
+        <DiskSpaceLeft />
         {binned > 0 && ` · ${count(binned, 'take')} in the bin`}
         <br />
         {offset ? (

@@ -1,8 +1,8 @@
 import type { SheetLine } from '../api/client'
 import { type RollState, useLive } from '../api/live'
 import { useOpenSession } from '../desk/OpenSession'
-import { Glyph, INK } from '../signal/Glyph'
-import { level } from '../signal/format'
+import { Glyph, INK } from '../ui/Glyph'
+import { level } from '../ui/format'
 import { loudest, wavePath } from '../wave/wavePath'
 
 const NAMES = 102

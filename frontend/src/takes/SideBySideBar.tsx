@@ -1,7 +1,7 @@
 import type { Take } from '../api/client'
 import { useTones } from '../api/queries'
 import { useOpenSession } from '../desk/OpenSession'
-import { Pick } from '../signal/Pick'
+import { Select } from '../ui/Select'
 import type { HeardAs } from './compared'
 import type { SideBySide } from './useSideBySide'
 
@@ -58,7 +58,7 @@ export function SideBySideBar({ rows, sideBySide }: { rows: Take[]; sideBySide: 
       </div>
       <div className="flex items-center gap-1.5 text-[13px] text-pencil">
         heard as
-        <Pick
+        <Select
           label="Heard as"
           value={chosen}
           options={options}

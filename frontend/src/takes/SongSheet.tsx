@@ -2,13 +2,13 @@ import { memo, useMemo, useState } from 'react'
 import type { SheetLine, Take } from '../api/client'
 import { type RollState, type FrameRange, playedSpan, useLive } from '../api/live'
 import { useWave } from '../api/queries'
-import { useWidth } from '../frame/useWidth'
+import { useWidth } from '../shell/useWidth'
 import { useChoice } from '../desk/Choice'
 import { useOpenSession } from '../desk/OpenSession'
 import { useTransport } from '../desk/Transport'
-import { useFrame } from '../desk/useFrame'
-import { INK } from '../signal/Glyph'
-import { count } from '../signal/format'
+import { usePlayhead } from '../desk/usePlayhead'
+import { INK } from '../ui/Glyph'
+import { count } from '../ui/format'
 import { loudest, wavePath } from '../wave/wavePath'
 import { PlanMarks } from './PlanMarks'
 import type { usePunching } from './usePunching'
@@ -101,7 +101,7 @@ export function SongSheet({ punching }: { punching: ReturnType<typeof usePunchin
 
 /** Where it rolls or sounds now, where that is in this line. */
 function Playhead({ line, span }: { line: SheetLine; span: number }) {
-  const x = useFrame((frame) =>
+  const x = usePlayhead((frame) =>
     frame >= line.from_frame && frame < line.to_frame
       ? Math.round(10 * (NAMES + ((frame - line.from_frame) / (line.to_frame - line.from_frame)) * span)) / 10
       : null,

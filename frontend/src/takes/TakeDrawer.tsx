@@ -5,10 +5,10 @@ import { useChoice } from '../desk/Choice'
 import { useOpenSession } from '../desk/OpenSession'
 import { useRolling } from '../desk/Rolling'
 import { useTransport } from '../desk/Transport'
-import { Glyph } from '../signal/Glyph'
-import { Verdict } from '../signal/Verdict'
-import { clock, level, seconds } from '../signal/format'
-import { Typed } from '../signal/Typed'
+import { Glyph } from '../ui/Glyph'
+import { Verdict } from '../ui/Verdict'
+import { clock, level, seconds } from '../ui/format'
+import { TextField } from '../ui/TextField'
 import { NoteChart } from './NoteChart'
 import { TakeSlip } from './TakeSlip'
 import { TakeWindows } from './TakeWindows'
@@ -48,7 +48,7 @@ export function TakeDrawer({ open, onClose, empty }: { open: boolean; onClose: (
         </p>
         <label className="mb-4 block text-[13.5px] text-pencil">
           Note
-          <Typed
+          <TextField
             label="Note"
             value={take.note}
             onKeep={(note) => acts.setNote(take, note)}

@@ -1,8 +1,8 @@
 import type { Take } from '../api/client'
 import { useOpenSession } from '../desk/OpenSession'
-import { Button } from '../signal/Button'
-import { Typed } from '../signal/Typed'
-import { figure, readFigure } from '../signal/format'
+import { Button } from '../ui/Button'
+import { TextField } from '../ui/TextField'
+import { figure, readFigure } from '../ui/format'
 import { useTakeActs } from './useTakeActs'
 
 const NOTES: [string, string][] = [
@@ -37,7 +37,7 @@ export function TakeSlip({ take }: { take: Take }) {
       <div className="grid grid-cols-[1fr_1fr] gap-x-5 text-[13.5px]">
         <label className="flex items-baseline gap-2">
           Move by
-          <Typed
+          <TextField
             key={`ms ${take.slip_frames}`}
             label="Move by milliseconds"
             value=""
@@ -48,7 +48,7 @@ export function TakeSlip({ take }: { take: Take }) {
         </label>
         <label className="flex items-baseline gap-2">
           or
-          <Typed
+          <TextField
             key={`samples ${take.slip_frames}`}
             label="Move by samples"
             value=""

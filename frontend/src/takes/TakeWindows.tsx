@@ -3,7 +3,7 @@ import type { Take } from '../api/client'
 import { type FrameRange } from '../api/live'
 import { useWave } from '../api/queries'
 import { useOpenSession } from '../desk/OpenSession'
-import { barBeat } from '../signal/format'
+import { barBeat } from '../ui/format'
 import { wavePath } from '../wave/wavePath'
 import { useTakeActs } from './useTakeActs'
 

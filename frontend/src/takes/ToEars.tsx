@@ -1,6 +1,6 @@
 import { HeadphoneOff, Headphones, SlidersHorizontal } from 'lucide-react'
 import { useState, useSyncExternalStore } from 'react'
-import { orSay, showThenPut } from '../api/acts'
+import { reportErrors, showThenPut } from '../api/acts'
 import type { Monitoring, MonitoringView, SignalKind } from '../api/client'
 import { answered, api } from '../api/client'
 import { useLive } from '../api/live'
@@ -8,9 +8,9 @@ import { queryClient, useMonitoring, useTones } from '../api/queries'
 import { useChoice } from '../desk/Choice'
 import { useHearing } from '../desk/Hearing'
 import { useOpenSession } from '../desk/OpenSession'
-import { Pick } from '../signal/Pick'
-import { Switch } from '../signal/Switch'
-import { figure } from '../signal/format'
+import { Select } from '../ui/Select'
+import { Switch } from '../ui/Switch'
+import { figure } from '../ui/format'
 import { CordCard, CordEnd } from './CordCard'
 import { CueSheet } from './CueSheet'
 
@@ -40,7 +40,7 @@ export function ToEars() {
 
   async function set(changes: Partial<Monitoring>) {
     const body = { ...settings, ...changes }
-    await orSay(async () => {
+    await reportErrors(async () => {
       await showThenPut<MonitoringView>(['monitoring', part!.id], { ...view!, settings: body }, () =>
         answered(api.PUT('/api/parts/{part_id}/monitoring', { params: { path: { part_id: part!.id } }, body })),
       )
@@ -114,13 +114,13 @@ export function ToEars() {
       <dl className="mt-1.5 grid grid-cols-[3.1rem_minmax(0,1fr)] gap-y-1 text-[13.5px]">
         <dt className="text-pencil">Me</dt>
         <dd className="min-w-0">
-          <Pick label="How I hear myself" value={chosen} options={options} onChange={choose} said={said} />
+          <Select label="How I hear myself" value={chosen} options={options} onChange={choose} said={said} />
         </dd>
         {settings.hear !== 'nothing' && (
           <>
             <dt className="text-pencil">When</dt>
             <dd className="min-w-0">
-              <Pick
+              <Select
                 label="When I hear myself"
                 value={settings.when}
                 options={Object.keys(WHEN) as Monitoring['when'][]}

@@ -1,7 +1,7 @@
-import { orSay } from '../api/acts'
+import { reportErrors } from '../api/acts'
 import { answered, api } from '../api/client'
 import { useWaitingTakes } from '../api/queries'
-import { Button } from '../signal/Button'
+import { Button } from '../ui/Button'
 
 /** Takes that are safe on disk and could not be entered yet: which, why, and a way to try at once. */
 export function WaitingTakes() {
@@ -22,7 +22,7 @@ export function WaitingTakes() {
       <Button
         className="mt-1.5"
         onClick={() =>
-          void orSay(async () => {
+          void reportErrors(async () => {
             await answered(api.POST('/api/takes/waiting/try'))
             await waiting.refetch()
           })

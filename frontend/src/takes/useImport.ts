@@ -1,5 +1,5 @@
 import { useState } from 'react'
-import { formOf, orSay } from '../api/acts'
+import { formOf, reportErrors } from '../api/acts'
 import { type SignalKind, answered, api } from '../api/client'
 import { notice } from '../api/live'
 import { refreshTakes } from '../api/queries'
@@ -50,7 +50,7 @@ export function useImport() {
   async function bring(list: FileList | null) {
     const files = Array.from(list ?? [])
     if (!files.length) return
-    await orSay(async () => {
+    await reportErrors(async () => {
       const names = files.map((file) => file.name)
       const kinds = await answered(api.GET('/api/imports/kinds', { params: { query: { name: names } } }))
       if (files.length === 1) await send(files, kinds, 'fitting', 1)

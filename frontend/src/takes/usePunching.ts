@@ -4,7 +4,7 @@ import { type FrameRange, notice } from '../api/live'
 import { useChoice } from '../desk/Choice'
 import { useOpenSession } from '../desk/OpenSession'
 import { useRolling } from '../desk/Rolling'
-import { barBeat } from '../signal/format'
+import { barBeat } from '../ui/format'
 
 /** Ranges set by hand: dragged over the sheet, taken from a section, or pressed in and out while listening. */
 export function usePunching() {

@@ -1,9 +1,9 @@
 import { useEffect, useState } from 'react'
-import { orSay } from '../api/acts'
+import { reportErrors } from '../api/acts'
 import type { ComparedTakes, Phrase, Take } from '../api/client'
 import { notice, useLive } from '../api/live'
 import { useChoice, usePlayer } from '../desk/Choice'
-import { type KeyAct, useKeys } from '../frame/useKeys'
+import { type KeyAct, useKeys } from '../shell/useKeys'
 import type { PlayerSound } from '../sound/player'
 import { type HeardAs, compareTakes } from './compared'
 
@@ -30,7 +30,7 @@ export function useSideBySide(rows: Take[], phrases: Phrase[]) {
     const begin = first ?? ids[0]
     if (!begin) return notice('no take plays this phrase yet')
     setWaiting(true)
-    await orSay(async () => {
+    await reportErrors(async () => {
       const found = await compareTakes(ids, [phrase.from_frame, phrase.to_frame], as)
       setBeside({ phrase, ids, as, ...found })
       chooseTake(begin, { goesOn: true })

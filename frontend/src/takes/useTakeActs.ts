@@ -1,11 +1,11 @@
-import { orSay, turns } from '../api/acts'
+import { reportErrors, serialQueue } from '../api/acts'
 import { type Take, answered, api, madeFrom } from '../api/client'
 import { notice } from '../api/live'
 import { queryClient, refreshTakes } from '../api/queries'
 import { useOpenSession } from '../desk/OpenSession'
 
 // One after the other, whichever row or drawer they come from.
-const { inTurn } = turns()
+const { inOrder } = serialQueue()
 
 /** What a person does with a take; the server can undo each act. */
 export function useTakeActs() {
@@ -24,8 +24,8 @@ export function useTakeActs() {
     take: Take,
     change: (params: { path: { take_id: string }; header: { 'If-Match'?: string } }) => Promise<Take>,
   ) {
-    void orSay(() =>
-      inTurn(async () => {
+    void reportErrors(() =>
+      inOrder(async () => {
         const takes = queryClient.getQueryData<Take[]>(['takes', session.id])
         const revision = (takes?.find((entry) => entry.id === take.id) ?? take).revision
         show(await change({ path: { take_id: take.id }, header: madeFrom(revision) }))
@@ -47,7 +47,7 @@ export function useTakeActs() {
       act(take, (params) => answered(api.POST('/api/takes/{take_id}/slip', { params, body: by }))),
     putBack: (take: Take) => act(take, (params) => answered(api.DELETE('/api/takes/{take_id}/slip', { params }))),
     keepStarred: (takes: Take[]) =>
-      void orSay(async () => {
+      void reportErrors(async () => {
         if (!takes.length) return
         const { binned } = await answered(
           api.POST('/api/takes/keep-starred', {

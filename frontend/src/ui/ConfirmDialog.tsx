@@ -1,8 +1,8 @@
 import { Button } from './Button'
-import { Sheet } from './Sheet'
+import { Dialog } from './Dialog'
 
 /** What would follow, asked before it is done. */
-export function AskSheet({
+export function ConfirmDialog({
   asked,
   onClose,
 }: {
@@ -10,7 +10,7 @@ export function AskSheet({
   onClose: () => void
 }) {
   return (
-    <Sheet open={asked !== null} title="Before this is done" onClose={onClose}>
+    <Dialog open={asked !== null} title="Before this is done" onClose={onClose}>
       <p className="first-letter:uppercase">{asked?.says}.</p>
       <div className="mt-5 flex gap-3">
         <Button main onClick={() => asked?.agree()}>
@@ -18,6 +18,6 @@ export function AskSheet({
         </Button>
         <Button onClick={onClose}>Leave it as it is</Button>
       </div>
-    </Sheet>
+    </Dialog>
   )
 }

@@ -1,7 +1,7 @@
-import { Dialog, DialogPanel, DialogTitle } from '@headlessui/react'
+import { Dialog as HeadlessDialog, DialogPanel, DialogTitle } from '@headlessui/react'
 
 /** A sheet of paper laid over the station: one question with its answers. */
-export function Sheet({
+export function Dialog({
   open,
   title,
   onClose,
@@ -15,7 +15,7 @@ export function Sheet({
   wide?: boolean
 }) {
   return (
-    <Dialog open={open} onClose={onClose} className="relative z-40">
+    <HeadlessDialog open={open} onClose={onClose} className="relative z-40">
       <div className="fixed inset-0 bg-ink/30" aria-hidden />
       <div className="fixed inset-0 grid place-items-center overflow-y-auto p-6">
         <DialogPanel
@@ -25,6 +25,6 @@ export function Sheet({
           {children}
         </DialogPanel>
       </div>
-    </Dialog>
+    </HeadlessDialog>
   )
 }

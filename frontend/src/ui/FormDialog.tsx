@@ -1,9 +1,9 @@
 import { useState } from 'react'
 import { Button } from './Button'
-import { Sheet } from './Sheet'
+import { Dialog } from './Dialog'
 
 /** A sheet to fill in. It closes once it is kept; if that is refused it stays, with the reason above its buttons. */
-export function FormSheet({
+export function FormDialog({
   open,
   title,
   main,
@@ -31,7 +31,7 @@ export function FormSheet({
   }
 
   return (
-    <Sheet open={open} title={title} onClose={onClose}>
+    <Dialog open={open} title={title} onClose={onClose}>
       <form
         onSubmit={(event) => {
           event.preventDefault()
@@ -53,6 +53,6 @@ export function FormSheet({
           </Button>
         </div>
       </form>
-    </Sheet>
+    </Dialog>
   )
 }

@@ -2,7 +2,7 @@ import { Listbox, ListboxButton, ListboxOption, ListboxOptions } from '@headless
 import { ChevronDown } from 'lucide-react'
 
 /** One of several words, chosen from a list. */
-export function Pick<Value extends string | number>({
+export function Select<Value extends string | number>({
   label,
   value,
   options,

@@ -22,7 +22,7 @@ const LONG = 148
 const SHORT = 104
 
 /** A value on a rule: dragged or moved by the arrow keys (Shift for large steps), typed by clicking its figure. */
-export function Rule({
+export function Slider({
   label,
   value,
   from,

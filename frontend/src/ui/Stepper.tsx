@@ -1,7 +1,7 @@
 import { Minus, Plus } from 'lucide-react'
 
 /** A small whole number between a minus and a plus. */
-export function Step({
+export function Stepper({
   label,
   value,
   from,

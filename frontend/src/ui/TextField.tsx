@@ -1,7 +1,7 @@
 import { useState } from 'react'
 
 /** A word or figure that is typed in place; Enter or leaving keeps it, Escape does not. */
-export function Typed({
+export function TextField({
   label,
   value,
   onKeep,

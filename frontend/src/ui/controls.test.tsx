@@ -1,14 +1,14 @@
 import { cleanup, fireEvent, render, screen } from '@testing-library/react'
 import { afterEach, expect, test, vi } from 'vitest'
-import { Rule } from './Rule'
-import { Step } from './Step'
-import { Typed } from './Typed'
+import { Slider } from './Slider'
+import { Stepper } from './Stepper'
+import { TextField } from './TextField'
 
 afterEach(cleanup)
 
 test('a rule moves by its step, by ten of them with Shift, and not past its ends', () => {
   const changed = vi.fn()
-  render(<Rule label="Gain" value={-2} from={-10} to={0} unit="dB" onChange={changed} />)
+  render(<Slider label="Gain" value={-2} from={-10} to={0} unit="dB" onChange={changed} />)
   const rule = screen.getByRole('slider', { name: 'Gain' })
   expect(rule.getAttribute('aria-valuetext')).toBe('−2 dB')
   fireEvent.keyDown(rule, { key: 'ArrowLeft' })
@@ -21,7 +21,7 @@ test('a rule moves by its step, by ten of them with Shift, and not past its ends
 
 test('a figure is typed with a comma or a true minus, and Escape leaves it', () => {
   const changed = vi.fn()
-  render(<Rule label="Cable" value={5} from={-20} to={30} step={0.5} digits={1} unit="m" onChange={changed} />)
+  render(<Slider label="Cable" value={5} from={-20} to={30} step={0.5} digits={1} unit="m" onChange={changed} />)
   fireEvent.click(screen.getByRole('button', { name: 'Type Cable' }))
   const field = screen.getByLabelText('Cable, typed')
   fireEvent.change(field, { target: { value: '7,4' } })
@@ -41,14 +41,14 @@ test('a figure is typed with a comma or a true minus, and Escape leaves it', () 
 
 test('a rule that is off is not moved', () => {
   const changed = vi.fn()
-  render(<Rule label="Gain" value={0} from={0} to={10} disabled onChange={changed} />)
+  render(<Slider label="Gain" value={0} from={0} to={10} disabled onChange={changed} />)
   fireEvent.keyDown(screen.getByRole('slider'), { key: 'ArrowRight' })
   expect(changed).not.toHaveBeenCalled()
 })
 
 test('a step stops at its ends', () => {
   const changed = vi.fn()
-  render(<Step label="Bars" value={1} from={1} to={4} unit="bars" onChange={changed} />)
+  render(<Stepper label="Bars" value={1} from={1} to={4} unit="bars" onChange={changed} />)
   expect(screen.getByRole('button', { name: 'Bars: less' }).hasAttribute('disabled')).toBe(true)
   fireEvent.click(screen.getByRole('button', { name: 'Bars: more' }))
   expect(changed).toHaveBeenCalledWith(2)
@@ -56,7 +56,7 @@ test('a step stops at its ends', () => {
 
 test('a word is kept when the field is left, and an empty one is not', () => {
   const kept = vi.fn()
-  render(<Typed label="Name" value="Verse" onKeep={kept} />)
+  render(<TextField label="Name" value="Verse" onKeep={kept} />)
   const field = screen.getByLabelText<HTMLInputElement>('Name')
   fireEvent.change(field, { target: { value: '  Bridge ' } })
   fireEvent.blur(field)

@@ -1,8 +1,8 @@
 import type { Check } from '../../api/client'
 import { useLive } from '../../api/live'
-import { Button } from '../../signal/Button'
-import { Verdict } from '../../signal/Verdict'
-import { clock } from '../../signal/format'
+import { Button } from '../../ui/Button'
+import { Verdict } from '../../ui/Verdict'
+import { clock } from '../../ui/format'
 import type { RigActs } from '../useRigActs'
 
 /** The frame of a check: what to do, the button that listens, what was found last. */

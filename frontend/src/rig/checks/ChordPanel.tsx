@@ -3,9 +3,9 @@ import { useState } from 'react'
 import { type Part, answered, api } from '../../api/client'
 import { notice } from '../../api/live'
 import { queryClient } from '../../api/queries'
-import { Button } from '../../signal/Button'
-import { Rule } from '../../signal/Rule'
-import { figure } from '../../signal/format'
+import { Button } from '../../ui/Button'
+import { Slider } from '../../ui/Slider'
+import { figure } from '../../ui/format'
 import type { CheckPanelProps } from './panels'
 
 /** Chords in equal temperament and re-tuned: what is how far from pure, how fast it beats, and the best compromise. */
@@ -70,7 +70,7 @@ export function ChordPanel({ part, acts, view }: CheckPanelProps) {
             </p>
             {notes.map((note, string) => (
               <div key={string} className="flex items-center gap-2">
-                <Rule
+                <Slider
                   label={note}
                   value={now[string] ?? 0}
                   from={-25}

@@ -1,5 +1,5 @@
-import { Verdict } from '../../signal/Verdict'
-import { figure, level } from '../../signal/format'
+import { Verdict } from '../../ui/Verdict'
+import { figure, level } from '../../ui/format'
 import { CheckFrame } from './CheckFrame'
 import type { CheckPanelProps } from './panels'
 import { Scale } from './Scale'

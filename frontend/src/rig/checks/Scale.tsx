@@ -1,5 +1,5 @@
 import { scaleLinear } from 'd3-scale'
-import { useWidth } from '../../frame/useWidth'
+import { useWidth } from '../../shell/useWidth'
 
 /** A level scale in dBFS with marks at chosen levels: `from` at the left, full scale at the right. */
 export function Scale({

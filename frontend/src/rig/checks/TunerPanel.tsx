@@ -1,7 +1,7 @@
 import { scaleLinear } from 'd3-scale'
 import { useLive } from '../../api/live'
-import { useWidth } from '../../frame/useWidth'
-import { figure } from '../../signal/format'
+import { useWidth } from '../../shell/useWidth'
+import { figure } from '../../ui/format'
 import { CheckFrame } from './CheckFrame'
 import type { CheckPanelProps } from './panels'
 
