@@ -233,7 +233,7 @@ def test(rest: list[str]) -> int:
         # What keeps time, or drives a browser, has the machine for itself.
         slowest = ["--durations", "25"]
         runs = {
-            "pytest, two at once": [*pytest, "-m", "not alone", "-n", "2", "--dist", "loadfile", *slowest],
+            "pytest, two at once": [*pytest, "-m", "not alone", "-n", "2", "--dist", "loadfile", "--no-loadscope-reorder", *slowest],
             "pytest, alone": [*pytest, "-m", "alone", *slowest],
         }
     tried_twice: list[str] = []

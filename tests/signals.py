@@ -1,5 +1,7 @@
 """Signals that several tests need; invented, all from formulas."""
 
+from functools import lru_cache
+
 import numpy as np
 
 from fatsignal.core.clip import Samples
@@ -24,6 +26,11 @@ def delayed(signal: Samples, frames: float) -> Samples:
 
 def plucks(seconds: float = 6.0, *, seed: int = 3, rate_hz: int = FS) -> Samples:
     """Decaying harmonic notes, three a second: a stand-in for a DI that needs no model of ours."""
+    return _plucks(seconds, seed, rate_hz).copy()
+
+
+@lru_cache(maxsize=16)
+def _plucks(seconds: float, seed: int, rate_hz: int) -> Samples:
     random = np.random.default_rng(seed)
     time_s = np.arange(round(seconds * rate_hz)) / rate_hz
     out = np.zeros(len(time_s))

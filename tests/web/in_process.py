@@ -14,6 +14,7 @@ from fatsignal.store.database import open_pool
 from fatsignal.web.app import build_routes, create_app
 from fatsignal.web.live import Hub
 from fatsignal.web.sounds import PlayingMaterials
+from fatsignal.web.take_lists import TakeLists
 from fatsignal.web.work_queue import WorkQueue
 
 
@@ -64,6 +65,7 @@ async def in_process(data, database_url):
         engine = ControllerWithoutEngine()
         app.state.pool, app.state.hub, app.state.engine = pool, hub, engine
         app.state.queue, app.state.playing = WorksHere(settings, pool, queue, hub), PlayingMaterials()
+        app.state.take_lists = TakeLists()
         async with AsyncClient(transport=ASGITransport(app), base_url="http://127.0.0.1:8417") as client:
             client.app, client.pool, client.engine = app, pool, engine
             yield client

@@ -1686,7 +1686,7 @@ export interface paths {
         };
         /**
          * All Items
-         * @description All channels of takes that are not in the bin, and all finished prints.
+         * @description All channels of takes that are not in the bin, then all finished prints.
          */
         get: operations["all_items_api_sessions__session_id__hand_over_get"];
         put?: never;

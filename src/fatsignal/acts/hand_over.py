@@ -3,7 +3,7 @@
 import hashlib
 import shutil
 import zipfile
-from collections.abc import Callable, Collection, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
@@ -38,6 +38,8 @@ _RECORDED = {
     "sim": "The tone that was heard while it was played, printed with it.",
 }
 
+_CHANNEL, _PRINT = "channel-", "print-"
+
 Start = Literal["song", "own"]
 
 
@@ -57,24 +59,6 @@ class ParcelAsked(ParcelForm):
     """What is handed over, by the keys of `HandOverItem`, and how."""
 
     items: list[str] = Field(min_length=1, max_length=500)
-
-
-@dataclass(frozen=True, slots=True)
-class OfTake:
-    """A take with all that can be handed over of it."""
-
-    take: Take
-    part_name: str
-    channels: list[TakeChannel]
-    prints: list[Print]
-
-    def names(self) -> list[tuple[str, str, RecordedKind]]:
-        """Key, name and kind of each file it becomes."""
-        stem = take_stem(self.part_name, self.take.number)
-        return [
-            *((_channel_key(self.take, c), channel_name(stem, c.name), c.kind) for c in self.channels),
-            *((_print_key(p), _print_name(stem, p), "sim") for p in self.prints),
-        ]
 
 
 @dataclass(frozen=True, slots=True)
@@ -135,16 +119,23 @@ class Parcel:
                     raise FileRefused(f"{refusal}, or leave it out") from None
 
 
-async def what_there_is(conn: Connection, session_id: UUID) -> list[OfTake]:
-    """All takes that are not in the bin, with their finished prints."""
-    found = await takes.list_kept(conn, session_id)
-    channels = await takes.channels_of(conn, [take.id for take in found])
-    names = {part.id: part.name for part in await parts.list_parts(conn, session_id)}
-    ready: dict[UUID, list[Print]] = {}
-    for print_ in await prints.list_prints(conn, session_id):
-        if print_.state == "ready":
-            ready.setdefault(print_.material_id, []).append(print_)
-    return [OfTake(take, names[take.part_id], channels[take.id], ready.get(take.id, [])) for take in found]
+def channel_keys(part_name: str, take: Take, channels: Sequence[TakeChannel]) -> list[tuple[str, str, RecordedKind]]:
+    """Key, name and kind of each file that a take becomes."""
+    stem = take_stem(part_name, take.number)
+    return [(f"{_CHANNEL}{take.id}-{each.position}", channel_name(stem, each.name), each.kind) for each in channels]
+
+
+def print_key(part_name: str, take: Take, print_: Print) -> tuple[str, str]:
+    """Key and name of the file that a print becomes."""
+    stem = take_stem(part_name, take.number)
+    return f"{_PRINT}{print_.id}", f"{stem} - {print_.tone_name} r{print_.tone_revision}"
+
+
+async def finished_prints(conn: Connection, session_id: UUID) -> list[tuple[Print, Take]]:
+    """Prints that can be handed over, each with its take, which is not in the bin."""
+    ready = [each for each in await prints.list_prints(conn, session_id) if each.state == "ready"]
+    of = await takes.takes_by_id(conn, list({each.material_id for each in ready}))
+    return [(each, of[each.material_id]) for each in ready if of[each.material_id].binned_at is None]
 
 
 async def parcel_of(conn: Connection, session_id: UUID, asked: ParcelAsked, sessions_folder: Path) -> Parcel:
@@ -156,44 +147,45 @@ async def parcel_of(conn: Connection, session_id: UUID, asked: ParcelAsked, sess
         If something that is chosen is not there any more.
     """
     session = await sessions.get_session(conn, session_id)
+    found_parts = await parts.list_parts(conn, session_id)
+    names = {part.id: part.name for part in found_parts}
+    places = {part.id: place for place, part in enumerate(found_parts)}
     chosen = set(asked.items)
-    items = [
-        item for of_take in await what_there_is(conn, session_id) for item in _items(of_take, chosen, sessions_folder)
-    ]
-    if len(items) < len(chosen):
-        raise InvalidSetting(f"{len(chosen) - len(items)} of the chosen things are not there any more: reload the page")
+    of_channels = await takes.takes_by_id(conn, sorted({each for key in chosen if (each := _take_of(key))}))
+    kept = [take for take in of_channels.values() if take.binned_at is None and take.part_id in names]
+    channels = await takes.channels_of(conn, [take.id for take in kept])
+    found: list[tuple[int, int, Item]] = []
+    for take in kept:
+        recorded = material_of_take(take, channels[take.id], sessions_folder)
+        keys = channel_keys(names[take.part_id], take, channels[take.id])
+        for (key, name, kind), channel in zip(keys, channels[take.id], strict=True):
+            if key in chosen:
+                item = Item(recorded, Wanted.exactly(channel.key), name, take.recorded_at, _RECORDED[kind])
+                found.append((places[take.part_id], -take.number, item))
+    if any(key.startswith(_PRINT) for key in chosen):
+        for print_, take in await finished_prints(conn, session_id):
+            key, name = print_key(names[take.part_id], take, print_)
+            if key in chosen:
+                says = f"Re-amped through {print_.tone_name}, revision {print_.tone_revision}."
+                printed = material_of_print(
+                    print_, first_frame=take.from_frame, rate_hz=take.rate_hz, sessions_folder=sessions_folder
+                )
+                item = Item(printed, Wanted(), name, take.recorded_at, says)
+                found.append((places[take.part_id], -take.number, item))
+    if len(found) < len(chosen):
+        raise InvalidSetting(f"{len(chosen) - len(found)} of the chosen things are not there any more: reload the page")
+    # Part by part, the newest take first, as the page lists them.
+    items = [item for _, _, item in sorted(found, key=lambda each: each[:2])]
     return Parcel(session, items, ParcelForm(kind=asked.kind, depth=asked.depth, start=asked.start))
 
 
-def _items(of_take: OfTake, chosen: Collection[str], sessions_folder: Path) -> list[Item]:
-    take = of_take.take
-    stem = take_stem(of_take.part_name, take.number)
-    recorded = material_of_take(take, of_take.channels, sessions_folder)
-    items = [
-        Item(recorded, Wanted.exactly(c.key), channel_name(stem, c.name), take.recorded_at, _RECORDED[c.kind])
-        for c in of_take.channels
-        if _channel_key(take, c) in chosen
-    ]
-    for print_ in of_take.prints:
-        if _print_key(print_) in chosen:
-            says = f"Re-amped through {print_.tone_name}, revision {print_.tone_revision}."
-            printed = material_of_print(
-                print_, first_frame=take.from_frame, rate_hz=take.rate_hz, sessions_folder=sessions_folder
-            )
-            items.append(Item(printed, Wanted(), _print_name(stem, print_), take.recorded_at, says))
-    return items
-
-
-def _channel_key(take: Take, channel: TakeChannel) -> str:
-    return f"channel-{take.id}-{channel.position}"
-
-
-def _print_key(print_: Print) -> str:
-    return f"print-{print_.id}"
-
-
-def _print_name(stem: str, print_: Print) -> str:
-    return f"{stem} - {print_.tone_name} r{print_.tone_revision}"
+def _take_of(key: str) -> UUID | None:
+    if not key.startswith(_CHANNEL):
+        return None
+    try:
+        return UUID(key.removeprefix(_CHANNEL).rpartition("-")[0])
+    except ValueError:
+        return None
 
 
 def write_parcel(parcel: Parcel, path: Path, on_progress: Callable[[float], None]) -> None:

@@ -6,6 +6,7 @@ from pathlib import Path
 from uuid import UUID
 
 from fatsignal.acts.judge_takes import heard_out, judged_take
+from fatsignal.core.material.channels import MEASURED_FIRST, first_of
 from fatsignal.core.takes.click_timing import ClickTiming
 from fatsignal.core.takes.follow_error import follows
 from fatsignal.core.takes.judge import JudgedTake, PhraseVerdict, judge, timing_of
@@ -13,6 +14,7 @@ from fatsignal.core.takes.tuning_drift import NotePitch, pitches_of
 from fatsignal.core.takes.windows import Window
 from fatsignal.core.timing.click import ClickSettings
 from fatsignal.core.timing.tempo import TempoMap
+from fatsignal.files.analysis_cache import VERSION, load_pitches, save_pitches
 from fatsignal.files.names import take_stem
 from fatsignal.store.takes import Take, TakeChannel
 
@@ -33,6 +35,22 @@ class Recordings:
         return heard_out(
             take, self.channels[take.id], sessions_folder=self.sessions_folder, waves_folder=self.waves_folder
         )
+
+    def pitches(self, take: Take) -> list[NotePitch] | None:
+        """The notes of a take where it is used, read once; None where its file is gone."""
+        clean = first_of(self.channels[take.id], MEASURED_FIRST)
+        kept = None if clean is None else self.waves_folder / f"{clean.sha256}.pitches.json"
+        of = f"{VERSION} {take.from_frame} {take.used} {self.reference_hz}"
+        found = None if kept is None else load_pitches(kept, of=of)
+        if found is not None:
+            return found
+        heard = self.heard_out(take)
+        if heard is None:
+            return None
+        found = pitches_of(heard.performance, take.used, reference_hz=self.reference_hz)
+        if kept is not None:
+            save_pitches(kept, found, of=of)
+        return found
 
     def judged(self, take: Take) -> JudgedTake | None:
         """What was played in it and what is wrong with its files; None where its file is gone."""

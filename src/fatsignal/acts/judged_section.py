@@ -12,8 +12,8 @@ from fatsignal.acts.judge_section import Recordings, judge_section
 from fatsignal.core.pitch.notes import note_name
 from fatsignal.core.takes.findings import Finding, explained, worst_first
 from fatsignal.core.takes.sheet import Phrase, phrases_of
-from fatsignal.core.takes.tuning_drift import pitches_of, tuning_drifts
-from fatsignal.core.takes.windows import Window, touches
+from fatsignal.core.takes.tuning_drift import tuning_drifts
+from fatsignal.core.takes.windows import Window
 from fatsignal.files.analysis_cache import VERSION as HEARING_VERSION
 from fatsignal.store import parts, sections, sessions, takes
 from fatsignal.store.database import Connection
@@ -59,14 +59,8 @@ async def load_section(conn: Connection, part_id: UUID, section_id: UUID) -> ToJ
     section = await sections.get_section(conn, section_id)
     phrases = phrases_of(session.tempo, first_bar=section.first_bar, bars=section.bars, phrase_bars=section.phrase_bars)
     whole = Window(phrases[0].from_frame, phrases[-1].to_frame)
-    everything = await takes.list_takes(conn, session.id)
-    found = [
-        take
-        for take in everything
-        if take.part_id == part_id and take.binned_at is None and touches(take.windows, whole)
-    ]
-    wanted = {take_id for take in found for take_id in take.heard}
-    heard = {take.id: take for take in everything if take.id in wanted}
+    found = await takes.touching(conn, part_id, whole)
+    heard = await takes.takes_by_id(conn, sorted({take_id for take in found for take_id in take.heard}))
     channels = await takes.channels_of(conn, [*(take.id for take in found), *heard])
     names = {each.id: each.name for each in await parts.list_parts(conn, session.id)}
     return ToJudge(session, section, phrases, found, heard, channels, names)
@@ -131,10 +125,9 @@ async def load_part(conn: Connection, part_id: UUID) -> PartToHear:
 def drifts(loaded: PartToHear, *, sessions_folder: Path, waves_folder: Path) -> list[dict[str, Any]]:
     """Notes that went out of tune from take to take of a part, the farthest first."""
     recordings = _recordings(loaded.session, loaded.channels, sessions_folder, waves_folder)
-    known = [(take, heard) for take in loaded.found if (heard := recordings.heard_out(take))]
-    pitches = [pitches_of(heard.performance, take.used, reference_hz=recordings.reference_hz) for take, heard in known]
+    known = [(take, pitches) for take in loaded.found if (pitches := recordings.pitches(take)) is not None]
     views = []
-    for drift in tuning_drifts(pitches):
+    for drift in tuning_drifts([pitches for _, pitches in known]):
         first, last = known[drift.first][0].number, known[drift.last][0].number
         went = "sharp" if drift.cents > 0 else "flat"
         name = note_name(drift.midi_note)

@@ -1,12 +1,15 @@
 """What was heard out of a take, kept as one file of arrays, so that it is heard out once."""
 
+import json
 import logging
 import zipfile
+from collections.abc import Sequence
 from pathlib import Path
 
 import numpy as np
 
 from fatsignal.core.takes.notes import TakeAnalysis
+from fatsignal.core.takes.tuning_drift import NotePitch
 from fatsignal.core.timing.pluck_onsets import Rise
 from fatsignal.files.atomic_write import atomic_write
 
@@ -50,4 +53,24 @@ def load_analysis(path: Path) -> TakeAnalysis | None:
                 rise=Rise(kept["rise"].astype(np.float64), hop, first),
             )  # fmt: skip
     except (OSError, KeyError, ValueError, EOFError, zipfile.BadZipFile):
+        return None
+
+
+def save_pitches(path: Path, pitches: Sequence[NotePitch], *, of: str) -> None:
+    """Keep the notes of a take, read over what `of` names; a disk that takes none holds nothing up."""
+    kept = {"of": of, "notes": [[each.frame, each.midi_note, each.cents] for each in pitches]}
+    try:
+        path.parent.mkdir(parents=True, exist_ok=True)
+        with atomic_write(path) as partial:
+            partial.write_text(json.dumps(kept))
+    except OSError as trouble:
+        log.warning("%s is not kept: %s", path.name, trouble)
+
+
+def load_pitches(path: Path, *, of: str) -> list[NotePitch] | None:
+    """What was kept; None where there is nothing, or it was read over something else."""
+    try:
+        kept = json.loads(path.read_bytes())
+        return [NotePitch(*each) for each in kept["notes"]] if kept["of"] == of else None
+    except (OSError, ValueError, KeyError, TypeError):
         return None

@@ -1,17 +1,17 @@
 """Takes: one pass of a part, its channels time-locked."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from datetime import datetime
 from typing import Any, LiteralString
 from uuid import UUID
 
 from psycopg.errors import UniqueViolation
-from psycopg.rows import dict_row
+from psycopg.rows import class_row, dict_row
 from psycopg.types.json import Jsonb
 
 from fatsignal.core.material.channels import Channel, RecordedKind
-from fatsignal.core.takes.performance import Rating
+from fatsignal.core.takes.performance import Played, Rating
 from fatsignal.core.takes.windows import Gap, Window
 from fatsignal.errors import NotFound
 from fatsignal.store.database import Connection, in_turns
@@ -56,7 +56,8 @@ class Take:
     by_hand: bool = False
     gaps: tuple[Gap, ...] = ()
     origin: str
-    rig_sheet: dict[str, Any]
+    # Written once, with the take, and read by whoever has the database: no list carries it.
+    rig_sheet: dict[str, Any] = field(default_factory=dict)
     rating: Rating | None = None
     said: str = ""
     note: str = ""
@@ -82,8 +83,10 @@ _WINDOWS = (
 )
 _TAKE = (
     "take.id, take.part_id, take.number, take.recorded_at, take.rate_hz, take.from_frame, take.recorded_frame,"
-    f" take.slip_frames, take.frames, {_WINDOWS} AS windows, take.by_hand, take.gaps, take.origin, take.rig_sheet,"
-    " take.rating, take.said, take.note, take.folder, take.binned_at, take.roll_id, take.sim_tone, take.heard"
+    f" take.slip_frames, take.frames, {_WINDOWS} AS windows, take.by_hand, take.gaps, take.origin, take.rating,"
+    " take.said, take.note, take.folder, take.binned_at, take.roll_id, take.heard,"
+    # Of the tone that was printed with it, a whole document, the name is told.
+    " CASE WHEN take.sim_tone IS NOT NULL THEN jsonb_build_object('name', take.sim_tone -> 'name') END AS sim_tone"
 )
 
 
@@ -181,6 +184,51 @@ async def _of_session(conn: Connection, session_id: UUID, where: LiteralString) 
         return [_from_row(row) async for row in in_turns(cur)]
 
 
+@dataclass(frozen=True, slots=True)
+class ListedTake:
+    """A take as a list names it; `version` is another as soon as anything of its row is."""
+
+    id: UUID
+    version: str
+    part_name: str
+
+
+async def list_version(conn: Connection, session_id: UUID) -> str:
+    """Another as soon as anything of a session's row, its parts' names, or its takes is: as cheap as one row."""
+    async with conn.cursor() as cur:
+        await cur.execute(
+            f"""
+            SELECT md5(concat_ws(' ', session.xmin, session.ctid, (
+                SELECT string_agg(concat_ws(' ', take.id, {_VERSION}, part.name), ',' ORDER BY {_LISTED})
+                FROM take JOIN part ON part.id = take.part_id WHERE part.session_id = session.id
+            ))) FROM session WHERE id = %s
+            """,
+            (session_id,),
+        )
+        row = await cur.fetchone()
+    if row is None:
+        raise NotFound("session", session_id)
+    return str(row[0])
+
+
+async def list_versions(conn: Connection, session_id: UUID) -> list[ListedTake]:
+    """All takes of a session in the order of `list_takes`, without what they hold."""
+    async with conn.cursor(row_factory=class_row(ListedTake)) as cur:
+        await cur.execute(
+            f"""
+            SELECT take.id, concat_ws(' ', {_VERSION}) AS version, part.name AS part_name
+            FROM take JOIN part ON part.id = take.part_id WHERE part.session_id = %s ORDER BY {_LISTED}
+            """,
+            (session_id,),
+        )
+        return [row async for row in in_turns(cur)]
+
+
+# Who wrote a row, and where it lies: every change writes it anew, elsewhere.
+_VERSION = "take.xmin, take.ctid"
+_LISTED = "part.position, take.number DESC"
+
+
 async def get_take(conn: Connection, take_id: UUID) -> Take:
     async with conn.cursor(row_factory=dict_row) as cur:
         await cur.execute(f"SELECT {_TAKE} FROM take WHERE id = %s", (take_id,))
@@ -199,11 +247,43 @@ async def kept_of_part(conn: Connection, part_id: UUID) -> list[Take]:
         return [_from_row(row) async for row in in_turns(cur)]
 
 
+async def kept_placed(conn: Connection, part_id: UUID) -> list[Played]:
+    """What the rule of what counts asks for of a part's takes that are not in the bin, the newest first."""
+    async with conn.cursor(row_factory=dict_row) as cur:
+        await cur.execute(
+            f"""
+            SELECT take.id, {_WINDOWS} AS windows, take.from_frame, take.frames, take.rating FROM take
+            WHERE part_id = %s AND binned_at IS NULL ORDER BY number DESC
+            """,
+            (part_id,),
+        )
+        return [
+            Played(
+                row["id"], tuple(Window(*each) for each in row["windows"]),
+                Window(row["from_frame"], row["from_frame"] + row["frames"]), row["rating"],
+            )
+            async for row in in_turns(cur)
+        ]  # fmt: skip
+
+
+async def touching(conn: Connection, part_id: UUID, span: Window) -> list[Take]:
+    """Takes of a part that are not in the bin and are used somewhere in a range of the session, the newest first."""
+    async with conn.cursor(row_factory=dict_row) as cur:
+        await cur.execute(
+            f"""
+            SELECT {_TAKE} FROM take
+            WHERE part_id = %s AND binned_at IS NULL AND windows && int8range(%s, %s) ORDER BY number DESC
+            """,
+            (part_id, span.from_frame, span.to_frame),
+        )
+        return [_from_row(row) async for row in in_turns(cur)]
+
+
 async def takes_by_id(conn: Connection, take_ids: Sequence[UUID]) -> dict[UUID, Take]:
     """Those of some ids that are takes, in one query."""
     async with conn.cursor(row_factory=dict_row) as cur:
         await cur.execute(f"SELECT {_TAKE} FROM take WHERE id = ANY(%s)", (list(take_ids),))
-        return {row["id"]: _from_row(row) async for row in cur}
+        return {row["id"]: _from_row(row) async for row in in_turns(cur)}
 
 
 async def channels_of(conn: Connection, take_ids: list[UUID]) -> dict[UUID, list[TakeChannel]]:

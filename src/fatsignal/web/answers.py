@@ -17,6 +17,16 @@ async def answer_beside(kind: Any, make: Callable[[], Answer]) -> Response:
     return Response(data, media_type="application/json")
 
 
+async def json_beside(make: Callable[[], bytes]) -> Response:
+    """JSON that `make` writes, in a thread."""
+    return Response(await asyncio.to_thread(make), media_type="application/json")
+
+
+def written(kind: Any, value: Any) -> bytes:
+    """A value of a kind as JSON."""
+    return _adapter(kind).dump_json(value)
+
+
 @lru_cache(maxsize=64)
 def _adapter(kind: Any) -> TypeAdapter[Any]:
     return TypeAdapter(kind)

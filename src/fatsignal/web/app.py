@@ -1,6 +1,7 @@
 """The application: pages and API in one process, the engine and the renders beside it."""
 
 import asyncio
+import contextlib
 import gc
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
@@ -10,6 +11,8 @@ from typing import Any
 from fastapi import FastAPI, Response
 from fastapi.responses import FileResponse
 from fastapi.staticfiles import StaticFiles
+from psycopg import Error as DatabaseError
+from psycopg_pool import PoolTimeout
 from starlette.middleware.gzip import GZipMiddleware
 
 import fatsignal
@@ -17,6 +20,7 @@ from fatsignal.config import Settings, current_settings
 from fatsignal.errors import NotFound
 from fatsignal.jobs.worker import make_queue
 from fatsignal.store.database import open_pool
+from fatsignal.store.sessions import list_sessions
 from fatsignal.web.changes import ChangeBroadcast
 from fatsignal.web.ears import router as ears_router
 from fatsignal.web.engine_controller import EngineController
@@ -25,6 +29,7 @@ from fatsignal.web.live import Hub
 from fatsignal.web.live import router as live_router
 from fatsignal.web.live_messages import describe_live_messages
 from fatsignal.web.preload import import_what_computes
+from fatsignal.web.presenters.takes import TAKES
 from fatsignal.web.problems import answer_problems
 from fatsignal.web.routes import (
     backings,
@@ -50,6 +55,7 @@ from fatsignal.web.routes import (
 )
 from fatsignal.web.security import SameOriginOnly
 from fatsignal.web.sounds import PlayingMaterials
+from fatsignal.web.take_lists import TakeLists
 from fatsignal.web.work_queue import WorkQueue, keep_a_worker
 
 PAGES = Path(__file__).resolve().parents[3] / "frontend" / "dist"
@@ -104,12 +110,12 @@ async def _lifespan(app: FastAPI) -> AsyncIterator[None]:
     app.state.pool = pool
     app.state.hub = hub = Hub()
     queue = make_queue(settings.database_url)
-    app.state.playing = PlayingMaterials()
+    app.state.playing, app.state.take_lists = PlayingMaterials(), TakeLists()
     app.state.queue = works = WorkQueue(settings, pool, queue, hub)
     app.state.engine = engine = EngineController(settings, pool, hub, works)
     tasks = []
     async with queue.open_async():
-        tasks.append(asyncio.create_task(_warm_up()))
+        tasks.append(asyncio.create_task(_warm_up(app)))
         tasks.append(asyncio.create_task(engine.run()))
         tasks.append(asyncio.create_task(works.hear()))
         if settings.workers:
@@ -131,13 +137,18 @@ def build_routes(app: FastAPI) -> None:
         route.matches({**nowhere, "app": app})
 
 
-async def _warm_up() -> None:
-    """What computes takes seconds to import: before somebody waits for it.
+async def _warm_up(app: FastAPI) -> None:
+    """What computes takes seconds to import, and a long list a second to make: before somebody waits for it.
 
     What is loaded by then stays: the garbage collector, which would walk through all of it again and again and hold
     up the sound for up to 60 ms each time, leaves it alone.
     """
     await asyncio.to_thread(import_what_computes)
+    with contextlib.suppress(PoolTimeout, DatabaseError):  # a page that asks is told
+        async with app.state.pool.connection() as conn:
+            if found := await list_sessions(conn):
+                make = await app.state.take_lists.read(conn, found[-1].id, TAKES)
+                await asyncio.to_thread(make)
     gc.freeze()
 
 

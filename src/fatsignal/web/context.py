@@ -10,6 +10,7 @@ from fatsignal.config import Settings
 from fatsignal.store.database import Connection
 from fatsignal.web.engine_controller import EngineController
 from fatsignal.web.live import Hub
+from fatsignal.web.take_lists import TakeLists
 from fatsignal.web.work_queue import WorkQueue
 
 
@@ -43,6 +44,11 @@ def _hub(request: Request) -> Hub:
     return hub
 
 
+def _take_lists(request: Request) -> TakeLists:
+    lists: TakeLists = request.app.state.take_lists
+    return lists
+
+
 def _pool(request: Request) -> AsyncConnectionPool[Connection]:
     pool: AsyncConnectionPool[Connection] = request.app.state.pool
     return pool
@@ -54,3 +60,4 @@ SettingsDep = Annotated[Settings, Depends(_settings)]
 EngineDep = Annotated[EngineController, Depends(_engine)]
 WorkQueueDep = Annotated[WorkQueue, Depends(_queue)]
 HubDep = Annotated[Hub, Depends(_hub)]
+TakeListsDep = Annotated[TakeLists, Depends(_take_lists)]

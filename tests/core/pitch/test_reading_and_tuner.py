@@ -101,7 +101,7 @@ def test_sampled_notes_are_heard_as_a_reference_library_hears_them():
         frame = min(1 << int(np.log2(len(signal))), 16_384 if found.frequency_hz < 60 else 8_192)
         heard = librosa.yin(
             signal, fmin=0.8 * found.frequency_hz, fmax=1.25 * found.frequency_hz, sr=sampled.rate_hz,
-            frame_length=frame, trough_threshold=0.3,
+            frame_length=frame, hop_length=frame // 2, trough_threshold=0.3,
         )  # fmt: skip
         apart.append(cents_between(float(np.median(heard)), found.frequency_hz))
     assert len(apart) == 57

@@ -51,7 +51,8 @@ class SheetLine:
 def sheet_line(tempo: TempoMap, *, first_bar: int, bars: int, phrase_bars: int, takes: Sequence[Played]) -> SheetLine:
     """Lay takes, the newest first, over the bars of one section."""
     start, end = tempo.bar_frame(first_bar), tempo.bar_frame(first_bar + bars)
-    heard = counting(takes)
+    near = [take for take in takes if touches(take.listed, Window(start, end))]
+    heard = counting(near)
     drawn = []
     for number in range(first_bar, first_bar + bars):
         bar_from, bar_to = tempo.bar_frame(number), tempo.bar_frame(number + 1)
@@ -62,8 +63,8 @@ def sheet_line(tempo: TempoMap, *, first_bar: int, bars: int, phrase_bars: int, 
         )
         drawn.append(Bar(number, bar_from, bar_to, by))
     phrases = phrases_of(tempo, first_bar=first_bar, bars=bars, phrase_bars=phrase_bars)
-    touching = [take.take_id for take in takes if touches(take.listed, Window(start, end))]
-    first = next((take.take_id for take in heard if touches(take.listed, Window(start, end))), None)
+    touching = [take.take_id for take in near]
+    first = heard[0].take_id if heard else None
     missing = sum(1 for bar in drawn if bar.take_id is None)
     return SheetLine(start, end, drawn, phrases, touching, first, missing)
 

@@ -68,8 +68,8 @@ def tuning_drifts(takes: Sequence[Sequence[NotePitch]]) -> list[TuningDrift]:
         if len(where) < _FEWEST_TAKES:
             continue
         x, y = np.array(where, dtype=np.float64), np.array(cents)
-        slopes = [(y[b] - y[a]) / (x[b] - x[a]) for a in range(len(x)) for b in range(a + 1, len(x))]
-        slope = float(np.median(slopes))
+        earlier, later = np.triu_indices(len(x), k=1)
+        slope = float(np.median((y[later] - y[earlier]) / (x[later] - x[earlier])))
         off = y - slope * x
         scatter = 1.4826 * float(np.median(np.abs(off - np.median(off))))
         moved = slope * float(x[-1] - x[0])

@@ -6,7 +6,6 @@ from uuid import UUID
 
 from pydantic import BaseModel, Field
 
-from fatsignal.acts.materials import played
 from fatsignal.core.takes.performance import Played
 from fatsignal.core.takes.sheet import sheet_line
 from fatsignal.store import parts, sections, sessions, takes
@@ -54,7 +53,7 @@ async def sheet_of(session_id: UUID, part_id: UUID, conn: Connection) -> Callabl
     """Reads what it needs; what it gives makes it."""
     session = await sessions.get_session(conn, session_id)
     part = await parts.get_part(conn, part_id)
-    of_part = [played(take) for take in await takes.list_kept(conn, session_id) if take.part_id == part.id]
+    of_part = await takes.kept_placed(conn, part.id)
     found = await sections.list_sections(conn, session_id)
     return partial(_sheet, session, part_id, found, of_part)
 

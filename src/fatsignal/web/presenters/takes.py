@@ -1,6 +1,5 @@
 """Takes as pages show them."""
 
-from collections.abc import Callable
 from datetime import datetime
 from typing import Literal
 from uuid import UUID
@@ -14,6 +13,7 @@ from fatsignal.store import parts, sessions, takes
 from fatsignal.store.database import Connection
 from fatsignal.store.sessions import Session
 from fatsignal.web.revisions import revision_of
+from fatsignal.web.take_lists import PerTake
 
 
 class ChecksView(BaseModel):
@@ -70,13 +70,11 @@ class TakeView(BaseModel):
     heard_first: int = Field(description="Place of the channel that it is heard by, and drawn by.")
 
 
-async def takes_of(session_id: UUID, conn: Connection) -> Callable[[], list[TakeView]]:
-    """Reads them; what it gives makes them as pages show them."""
-    session = await sessions.get_session(conn, session_id)
-    found = await takes.list_takes(conn, session_id)
-    channels = await takes.channels_of(conn, [take.id for take in found])
-    names = {part.id: part.name for part in await parts.list_parts(conn, session_id)}
-    return lambda: [_view(session, names[take.part_id], take, channels[take.id]) for take in found]
+def _json(session: Session, part_name: str, take: takes.Take, channels: list[takes.TakeChannel]) -> bytes:
+    return _view(session, part_name, take, channels).model_dump_json().encode()
+
+
+TAKES = PerTake("takes", _json)
 
 
 async def one_take(conn: Connection, take_id: UUID) -> TakeView:

@@ -8,16 +8,18 @@ from fastapi import APIRouter, Response
 from fastapi.responses import FileResponse
 from pydantic import BaseModel, Field
 
-from fatsignal.acts.hand_over import OfTake, ParcelAsked, parcel_of, what_there_is
+from fatsignal.acts.hand_over import ParcelAsked, channel_keys, finished_prints, parcel_of, print_key
 from fatsignal.core.material.channels import RecordedKind
 from fatsignal.errors import NotFound
 from fatsignal.files.names import file_name
 from fatsignal.jobs.kinds.parcels import PARCEL_KIND, parcel_file
-from fatsignal.store import sessions, works
+from fatsignal.store import parts, sessions, works
 from fatsignal.store.sessions import Session
+from fatsignal.store.takes import Take, TakeChannel
 from fatsignal.store.works import Work, WorkState
-from fatsignal.web.answers import answer_beside
-from fatsignal.web.context import Pool, SettingsDep, Transaction, WorkQueueDep
+from fatsignal.web.answers import json_beside, written
+from fatsignal.web.context import Pool, SettingsDep, TakeListsDep, Transaction, WorkQueueDep
+from fatsignal.web.take_lists import PerTake
 
 router = APIRouter(prefix="/api/sessions/{session_id}", tags=["hand-over"])
 
@@ -48,31 +50,41 @@ class ParcelView(BaseModel):
     url: str
 
 
+def _of_take(session: Session, part_name: str, take: Take, channels: list[TakeChannel]) -> bytes:
+    """What a take becomes; in the bin, nothing."""
+    if take.binned_at is not None:
+        return b""
+    items = [_item(session, take, key, name, kind) for key, name, kind in channel_keys(part_name, take, channels)]
+    return b",".join(item.model_dump_json().encode() for item in items)
+
+
+_CHANNELS = PerTake("hand-over", _of_take)
+
+
 @router.get("/hand-over", response_model=list[HandOverItem])
-async def all_items(session_id: UUID, pool: Pool) -> Response:
-    """All channels of takes that are not in the bin, and all finished prints."""
+async def all_items(session_id: UUID, pool: Pool, lists: TakeListsDep) -> Response:
+    """All channels of takes that are not in the bin, then all finished prints."""
     async with pool.connection() as conn:
         session = await sessions.get_session(conn, session_id)
-        found = await what_there_is(conn, session_id)
-    return await answer_beside(list[HandOverItem], lambda: _items(session, found))
+        names = {part.id: part.name for part in await parts.list_parts(conn, session_id)}
+        channels, printed = await lists.read(conn, session_id, _CHANNELS), await finished_prints(conn, session_id)
+
+    def make() -> bytes:
+        of_prints = [
+            _item(session, take, *print_key(names[take.part_id], take, print_), "sim") for print_, take in printed
+        ]
+        both = [each for each in (channels()[1:-1], written(list[HandOverItem], of_prints)[1:-1]) if each]
+        return b"[" + b",".join(both) + b"]"
+
+    return await json_beside(make)
 
 
-def _items(session: Session, found: list[OfTake]) -> list[HandOverItem]:
-    items = []
-    for of_take in found:
-        take = of_take.take
-        bars = (
-            session.tempo.bar_beat_at(take.used.from_frame)[0],
-            session.tempo.bar_beat_at(take.used.to_frame - 1)[0],
-        )
-        items += [
-            HandOverItem(
-                key=key, take_id=take.id, name=name, kind=kind,
-                seconds=take.frames / take.rate_hz, first_bar=bars[0], last_bar=bars[1],
-            )
-            for key, name, kind in of_take.names()
-        ]  # fmt: skip
-    return items
+def _item(session: Session, take: Take, key: str, name: str, kind: RecordedKind) -> HandOverItem:
+    return HandOverItem(
+        key=key, take_id=take.id, name=name, kind=kind, seconds=take.frames / take.rate_hz,
+        first_bar=session.tempo.bar_beat_at(take.used.from_frame)[0],
+        last_bar=session.tempo.bar_beat_at(take.used.to_frame - 1)[0],
+    )  # fmt: skip
 
 
 @router.get("/parcels")

@@ -6,12 +6,12 @@ from fastapi import APIRouter, Response
 from pydantic import BaseModel, Field
 
 from fatsignal.store import sessions
-from fatsignal.web.answers import answer_beside
-from fatsignal.web.context import Transaction
+from fatsignal.web.answers import json_beside, written
+from fatsignal.web.context import Pool, TakeListsDep
 from fatsignal.web.presenters.prints import PrintView, prints_of
 from fatsignal.web.presenters.sessions import SessionView, one_session
 from fatsignal.web.presenters.sheet import SheetView, sheet_of
-from fatsignal.web.presenters.takes import TakeView, takes_of
+from fatsignal.web.presenters.takes import TAKES, TakeView
 
 router = APIRouter(prefix="/api", tags=["sessions"])
 
@@ -26,18 +26,23 @@ class OpeningView(BaseModel):
 
 
 @router.get("/opening", response_model=OpeningView)
-async def opening(conn: Transaction, session_id: UUID | None = None) -> Response:
+async def opening(pool: Pool, lists: TakeListsDep, session_id: UUID | None = None) -> Response:
     """The session that is asked for, where it is still there; else the newest."""
-    found = [session.id for session in await sessions.list_sessions(conn)]
-    if not found:
-        return await answer_beside(OpeningView, lambda: OpeningView(session=None, sheet=None, takes=[], prints=[]))
-    session = await one_session(session_id if session_id in found else found[-1], conn)
-    part = next((part for part in session.parts if part.armed), session.parts[0] if session.parts else None)
-    of_part = await sheet_of(session.id, part.id, conn) if part else None
-    takes, prints = await takes_of(session.id, conn), await prints_of(session.id, conn)
-    return await answer_beside(
-        OpeningView,
-        lambda: OpeningView.model_construct(
-            session=session, sheet=of_part() if of_part else None, takes=takes(), prints=prints
-        ),
-    )
+    async with pool.connection() as conn:
+        found = [session.id for session in await sessions.list_sessions(conn)]
+        if not found:
+            nothing = OpeningView(session=None, sheet=None, takes=[], prints=[])
+            return await json_beside(lambda: written(OpeningView, nothing))
+        session = await one_session(session_id if session_id in found else found[-1], conn)
+        part = next((part for part in session.parts if part.armed), session.parts[0] if session.parts else None)
+        of_part = await sheet_of(session.id, part.id, conn) if part else None
+        takes, prints = await lists.read(conn, session.id, TAKES), await prints_of(session.id, conn)
+
+    def make() -> bytes:
+        fields = {
+            b"session": written(SessionView, session), b"sheet": written(SheetView | None, of_part and of_part()),
+            b"takes": takes(), b"prints": written(list[PrintView], prints),
+        }  # fmt: skip
+        return b"{" + b",".join(b'"%b":%b' % each for each in fields.items()) + b"}"
+
+    return await json_beside(make)

@@ -13,18 +13,20 @@ from fatsignal.errors import InvalidSetting, NotFound
 from fatsignal.jobs.kinds.imports import IMPORT_KIND, ImportInput, ReceivedFile
 from fatsignal.store import parts, prints, sessions, takes
 from fatsignal.store.database import Connection
-from fatsignal.web.answers import answer_beside
-from fatsignal.web.context import EngineDep, Pool, SettingsDep, Transaction, WorkQueueDep
-from fatsignal.web.presenters.takes import TakeView, one_take, takes_of
+from fatsignal.web.answers import json_beside
+from fatsignal.web.context import EngineDep, Pool, SettingsDep, TakeListsDep, Transaction, WorkQueueDep
+from fatsignal.web.presenters.takes import TAKES, TakeView, one_take
 from fatsignal.web.sound_files import received, sound_file
 
 router = APIRouter(prefix="/api", tags=["takes"])
 
 
 @router.get("/sessions/{session_id}/takes", response_model=list[TakeView])
-async def all_takes(session_id: UUID, conn: Transaction) -> Response:
+async def all_takes(session_id: UUID, pool: Pool, lists: TakeListsDep) -> Response:
     """Every take of the session with its channels and checks, the newest of each part first."""
-    return await answer_beside(list[TakeView], await takes_of(session_id, conn))
+    async with pool.connection() as conn:
+        make = await lists.read(conn, session_id, TAKES)
+    return await json_beside(make)
 
 
 class WaitingTake(BaseModel):
@@ -125,7 +127,7 @@ class TakesToBin(BaseModel):
 @router.post("/sessions/{session_id}/takes/bin", status_code=204)
 async def bin_many(session_id: UUID, wanted: TakesToBin, conn: Transaction) -> Response:
     """Put several takes of a session into the bin, or take them out, as one act."""
-    there = {take.id for take in await takes.list_takes(conn, session_id)}
+    there = {take.id for take in await takes.list_versions(conn, session_id)}
     for take_id in wanted.take_ids:
         if take_id not in there:
             raise NotFound("take", take_id)
