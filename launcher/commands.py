@@ -232,8 +232,10 @@ def test(rest: list[str]) -> int:
     if not rest:
         # What keeps time, or drives a browser, has the machine for itself.
         slowest = ["--durations", "25"]
+        # In the order of `tests/conftest.py`: at the end nobody waits for a file that began last.
+        two = ["-n", "2", "--dist", "loadfile", "--no-loadscope-reorder"]
         runs = {
-            "pytest, two at once": [*pytest, "-m", "not alone", "-n", "2", "--dist", "loadfile", "--no-loadscope-reorder", *slowest],
+            "pytest, two at once": [*pytest, "-m", "not alone", *two, *slowest],
             "pytest, alone": [*pytest, "-m", "alone", *slowest],
         }
     tried_twice: list[str] = []
