@@ -27,13 +27,13 @@ class Studio:
     """A session with a part in a database of its own, and the queue that enters its takes."""
 
     def __init__(self, tmp_path, database_url, pool, session, of_part):
-        self.place = Settings(data=tmp_path, database_url=database_url)
+        self.settings = Settings(data=tmp_path, database_url=database_url)
         self.pool, self.session, self.part = pool, session, of_part
         self.hub, self.told = Hub(), []
         self.hub.tell = self.told.append
         self.busy = False
-        works = WorksHere(self.place, pool, make_queue(database_url), self.hub)
-        self.entering = Entering(self.place, pool, self.hub, works, only_ended=lambda: self.busy)
+        works = WorksHere(self.settings, pool, make_queue(database_url), self.hub)
+        self.entering = Entering(self.settings, pool, self.hub, works, only_ended=lambda: self.busy)
 
     def rolled(self, number, **changes):
         """A take that an engine left in its folder."""
