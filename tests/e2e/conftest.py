@@ -12,6 +12,10 @@ QUIET = [
 ]  # fmt: skip
 
 
+# Every tab begins as somebody does who was never here; what it keeps then is there after a reload.
+BEGIN = "if (!sessionStorage.getItem('begun')) { localStorage.clear(); sessionStorage.setItem('begun', 'yes') }"
+
+
 @pytest.fixture(scope="module")
 def browser():
     with sync_playwright() as playwright:
@@ -20,9 +24,18 @@ def browser():
         chromium.close()
 
 
+@pytest.fixture(scope="module")
+def context(browser, application):
+    """One browser for the tests of a file: what it has fetched and compiled once it has."""
+    opened = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=application.url)
+    yield opened
+    opened.close()
+
+
 @pytest.fixture
-def page(browser, application):
-    tab = browser.new_page(viewport={"width": 1280, "height": 800}, base_url=application.url)
+def page(context, application):
+    tab = context.new_page()
+    tab.add_init_script(BEGIN)
     problems: list[str] = []
     tab.on("console", lambda message: problems.append(message.text) if message.type == "error" else None)
     tab.on("pageerror", lambda error: problems.append(str(error)))

@@ -6,7 +6,7 @@ import pytest
 import soundfile
 from playwright.sync_api import expect
 
-from tests.e2e.conftest import wait_until_ready
+from tests.e2e.conftest import BEGIN, wait_until_ready
 from tests.signals import FS
 
 pytestmark = [pytest.mark.browser, pytest.mark.slow, pytest.mark.alone]
@@ -24,22 +24,31 @@ def paced(warm_applications):
     return warm_applications.get(speed=1.0)
 
 
+@pytest.fixture(scope="module")
+def browsers(browser, paced):
+    """Two of them, one beside the other."""
+    opened = [browser.new_context(viewport={"width": 1280, "height": 800}, base_url=paced.url) for _ in range(2)]
+    yield opened
+    for context in opened:
+        context.close()
+
+
 @pytest.fixture
-def tabs(browser, paced):
-    """Opens pages of as many browsers as are asked for."""
-    contexts = []
+def tabs(browsers):
+    """Opens a page of the one browser, and then of the other."""
+    opened = []
 
     def open_takes():
-        context = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=paced.url)
-        contexts.append(context)
-        tab = context.new_page()
+        tab = browsers[len(opened)].new_page()
+        opened.append(tab)
+        tab.add_init_script(BEGIN)
         tab.goto("/takes")
         wait_until_ready(tab)
         return tab
 
     yield open_takes
-    for context in contexts:
-        context.close()
+    for tab in opened:
+        tab.close()
 
 
 def newest(app, before):
