@@ -141,3 +141,35 @@ def test_nothing_overflows_at_any_size(page, where, size):
              .map((e) => e.textContent)"""
     )
     assert cut == []
+
+
+def test_m_mutes_the_part_in_the_mix_and_it_stays_so_after_a_reload(page, application):
+    page.goto("/takes")
+    wait_until_ready(page)
+    session = application.session
+    part = next(part for part in session["parts"] if part["armed"])
+
+    def muted():
+        mix = application.get(f"/api/sessions/{session['id']}/cues")["cues"][0]["mix"]
+        return mix["strips"].get(part["id"], {}).get("muted", False)
+
+    def played():
+        tracks = application.get(f"/api/sessions/{session['id']}/playing?cue_id={cue}")
+        return [each["left"] for track in tracks if track["part_id"] == part["id"] for each in track["channels"]]
+
+    cue = application.get(f"/api/sessions/{session['id']}/cues")["cues"][0]["id"]
+    told = page.get_by_text(f"{part['name']} muted (M)")
+    assert all(played())
+    page.keyboard.press("m")
+    expect(told).to_be_visible()
+    application.wait_for(muted, what="the mute")
+    assert not any(played())
+    page.reload()
+    wait_until_ready(page)
+    expect(told).to_be_visible()
+    page.keyboard.press("m")
+    expect(told).not_to_be_visible()
+    application.wait_for(lambda: not muted(), what="its end")
+    page.keyboard.press("m")
+    page.keyboard.press("u")
+    application.wait_for(lambda: not muted(), what="the undo")

@@ -1,6 +1,6 @@
 import { useEffect, useMemo, useState } from 'react'
 import { reportErrors } from '../api/acts'
-import { type Session, answered, api } from '../api/client'
+import { type Session, type Strip, answered, api } from '../api/client'
 import { notice } from '../api/live'
 import { barBeat } from '../ui/format'
 import { type BesideSound, monoSound, streamedChannel } from '../sound/player'
@@ -9,6 +9,9 @@ import { contextOf } from './contextOf'
 import { useHearing } from './Hearing'
 import { useOpenSession } from './OpenSession'
 
+/** A sound in a mix that nobody has touched. */
+export const PLAIN_STRIP: Strip = { gain_db: 0, pan: 0, muted: false }
+
 /** Playing what is chosen, by the deck's buttons and keys. */
 interface Transport {
   playOrStop: () => void
@@ -16,6 +19,9 @@ interface Transport {
   /** Only what is chosen is heard, without the other parts. */
   alone: boolean
   toggleAlone: () => void
+  /** The part that is shown is silent in the listener's mix. */
+  muted: boolean
+  toggleMute: () => void
   loops: boolean
   toggleLoop: () => void
   clicks: boolean
@@ -26,12 +32,13 @@ const [Provide, useTransport] = contextOf<Transport>('the transport')
 export { useTransport }
 
 export function TransportProvider({ children }: { children: React.ReactNode }) {
-  const { session } = useOpenSession()
+  const { session, part } = useOpenSession()
   const { player, take, comparison, heard, playhead } = useChoice()
   const { cue, setMix } = useHearing()
   const { alone, problem } = usePlayer()
   const [loops, setLoops] = useState(false)
   const clicks = !cue?.mix.click.muted
+  const muted = (part && cue?.mix.strips?.[part.id]?.muted) ?? false
 
   useEffect(() => {
     if (problem) notice(problem)
@@ -73,6 +80,15 @@ export function TransportProvider({ children }: { children: React.ReactNode }) {
         localStorage.setItem(ALONE_KEY, alone ? 'no' : 'yes')
         player.setAlone(!alone)
       },
+      muted,
+      toggleMute: () =>
+        void reportErrors(async () => {
+          if (!cue || !part) return
+          const strip = cue.mix.strips?.[part.id] ?? PLAIN_STRIP
+          await setMix(cue, { strips: { ...cue.mix.strips, [part.id]: { ...strip, muted: !muted } } })
+          // What sounds was asked for as loud as it was then.
+          if (player.state.playing) await play(playhead())
+        }),
       loops,
       toggleLoop: () => {
         setLoops(!loops)
@@ -81,7 +97,7 @@ export function TransportProvider({ children }: { children: React.ReactNode }) {
       clicks,
       toggleClick: () => cue && setMix(cue, { click: { ...cue.mix.click, muted: !cue.mix.click.muted } }),
     }
-  }, [session, player, take, comparison, heard, playhead, cue, setMix, alone, loops, clicks])
+  }, [session, player, take, comparison, heard, playhead, cue, setMix, alone, loops, clicks, part, muted])
   return <Provide value={value}>{children}</Provide>
 }
 

@@ -83,7 +83,7 @@ export function useEars(sessionId: string, player: Player) {
       cue,
       listens: wanted,
       trying,
-      setMix: (of: Cue, changes: Partial<CueMix>) => void reportErrors(() => putMix(sessionId, of, changes)),
+      setMix: (of: Cue, changes: Partial<CueMix>) => reportErrors(() => putMix(sessionId, of, changes)),
     }),
     [acts, ears, all, cue, wanted, trying, sessionId],
   )

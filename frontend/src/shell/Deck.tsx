@@ -79,9 +79,9 @@ function ToDisk() {
 
 /** What is heard, at the level at which it lies on disk; the gain of the comparison is not in it. */
 function Heard() {
-  const { session } = useOpenSession()
+  const { session, part } = useOpenSession()
   const { take, comparison, heard, heardBeside } = useChoice()
-  const { alone } = useTransport()
+  const { alone, muted } = useTransport()
   const prints = usePrints(session.id).data
   const sound = comparison?.sounds.find((entry) => entry.key === heard)
   const checks = sound?.print_id
@@ -106,6 +106,7 @@ function Heard() {
       ) : sound ? (
         <>
           <b>{sound.name}</b> {take && `of take ${take.number}`}, {alone ? 'alone (A)' : 'among the parts (A)'}
+          {muted && `, ${part?.name ?? 'part'} muted (M)`}
         </>
       ) : (
         'nothing yet'

@@ -19,7 +19,7 @@ const NIGHT_KEY = 'fatsignal.night'
 export function Frame() {
   const { session } = useOpenSession()
   const { comparison, hear, hearDry } = useChoice()
-  const { playOrStop, toggleAlone, toggleLoop, toggleClick } = useTransport()
+  const { playOrStop, toggleAlone, toggleMute, toggleLoop, toggleClick } = useTransport()
   const { rollOrStop, binAndRoll, punch } = useRolling()
   const { undo, redo } = useHistory(session.id)
   const rolling = useLive((live) => live.rolling)
@@ -51,6 +51,7 @@ export function Frame() {
       { key: ' ', does: 'play, and stop', act: playOrStop },
       { key: 'd', does: 'hear it dry, and back', act: hearDry },
       { key: 'a', does: 'hear it alone, or among the other parts', act: toggleAlone },
+      { key: 'm', does: 'mute the part, or let it sound', act: toggleMute },
       { key: 'l', does: 'loop the take', act: toggleLoop },
       { key: 'c', does: 'click while rolling, on or off', act: toggleClick },
       { key: 'u', does: 'undo', act: () => void undo() },

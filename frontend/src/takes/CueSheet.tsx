@@ -4,13 +4,12 @@ import { reportErrors } from '../api/acts'
 import { type Cue, type Strip, answered, api } from '../api/client'
 import { queryClient } from '../api/queries'
 import { useHearing } from '../desk/Hearing'
+import { PLAIN_STRIP } from '../desk/Transport'
 import { useOpenSession } from '../desk/OpenSession'
 import { Button } from '../ui/Button'
 import { Slider } from '../ui/Slider'
 import { Dialog } from '../ui/Dialog'
 import { TextField } from '../ui/TextField'
-
-const PLAIN: Strip = { gain_db: 0, pan: 0, muted: false }
 
 /** The listeners of the session, and what each of them hears. */
 export function CueSheet({ open, onClose }: { open: boolean; onClose: () => void }) {
@@ -36,7 +35,7 @@ export function CueSheet({ open, onClose }: { open: boolean; onClose: () => void
     })
   const remove = () =>
     change(async () => answered(api.DELETE('/api/cues/{cue_id}', { params: { path: { cue_id: cue.id } } })))
-  const strip = (key: string) => cue.mix.strips?.[key] ?? PLAIN
+  const strip = (key: string) => cue.mix.strips?.[key] ?? PLAIN_STRIP
   const set = (key: string, changes: Partial<Strip>) =>
     hearing.setMix(cue, { strips: { ...cue.mix.strips, [key]: { ...strip(key), ...changes } } })
 
