@@ -78,6 +78,7 @@ async def test_a_part_that_is_removed_comes_back_with_its_rig_and_one_that_holds
     ]
     rig = (await client.get(f"/api/parts/{left['id']}/rig")).json()["rig"]
     assert left["armed"]
+    assert left["can_be_removed"]
     assert (await client.delete(f"{session}/parts/{left['id']}")).status_code == 204
     # Another one is armed in its place, and none again when it is back.
     assert [(p["name"], p["armed"]) for p in (await client.get(session)).json()["parts"]] == [("Right", True)]
@@ -89,6 +90,7 @@ async def test_a_part_that_is_removed_comes_back_with_its_rig_and_one_that_holds
         await rig_checks.add_check(
             conn, part_id=UUID(right["id"]), kind="level", verdict="good", says="right", result={"channels": []}
         )
+    assert [part["can_be_removed"] for part in (await client.get(session)).json()["parts"]] == [True, False]
     refused = await client.delete(f"{session}/parts/{right['id']}")
     assert refused.status_code == 422
     assert "recorded or measured" in refused.json()["detail"]

@@ -3463,6 +3463,11 @@ export interface components {
              * @description Nothing is written for it: the simulated player makes something up.
              */
             makes_up: boolean;
+            /**
+             * Can Be Removed
+             * @description Nothing was recorded or measured with it yet.
+             */
+            can_be_removed: boolean;
         };
         /**
          * PathStep

@@ -99,7 +99,7 @@ export function HandOverStation() {
         </div>
       </section>
 
-      <aside className="flex min-h-0 flex-col overflow-y-auto border border-rule bg-sheet px-6 py-5">
+      <aside className="flex min-h-0 flex-col overflow-y-auto border border-rule bg-sheet px-6 py-4">
         <Choice
           label="File"
           value={kind}
@@ -231,8 +231,8 @@ function Choice<Value extends string>({
               <span className="hidden size-2.5 rounded-full bg-ink group-data-checked:block" />
             </span>
             <span>
-              <span className="block group-data-checked:font-semibold">{name}</span>
-              <span className="block text-[13px] text-pencil">{detail}</span>
+              <span className="group-data-checked:font-semibold">{name}</span>{' '}
+              <span className="text-[13px] text-pencil">{detail}</span>
             </span>
           </Radio>
         ))}

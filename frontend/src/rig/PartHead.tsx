@@ -49,25 +49,31 @@ export function PartHead({ part, choices }: { part: Part | undefined; choices: C
           ))}
         </ListboxOptions>
       </Listbox>
-      <p className="mt-1.5 text-[13px] text-pencil">{part ? `armed · ${part.instrument}` : 'add the first one'}</p>
+      <p className="mt-1.5 text-[13px] text-pencil">
+        {part ? `armed · ${part.instrument}` : 'add the first one'}
+        {part?.can_be_removed && (
+          <>
+            {' · '}
+            <button
+              className="text-ink underline underline-offset-4"
+              onClick={() =>
+                void put(() =>
+                  answered(
+                    api.DELETE('/api/sessions/{session_id}/parts/{part_id}', {
+                      params: { path: { session_id: session.id, part_id: part.id } },
+                    }),
+                  ),
+                )
+              }
+            >
+              remove
+            </button>
+          </>
+        )}
+      </p>
       <div className="mt-2 flex flex-wrap gap-2">
         <Button onClick={() => setAdding(true)}>Add a part</Button>
         {part && <Button onClick={() => setKeeping(true)}>Keep as a kit</Button>}
-        {part && session.parts.length > 1 && (
-          <Button
-            onClick={() =>
-              void put(() =>
-                answered(
-                  api.DELETE('/api/sessions/{session_id}/parts/{part_id}', {
-                    params: { path: { session_id: session.id, part_id: part.id } },
-                  }),
-                ),
-              )
-            }
-          >
-            Remove
-          </Button>
-        )}
       </div>
       <label className="mt-2 flex items-center gap-1.5 text-[13.5px]">
         <input

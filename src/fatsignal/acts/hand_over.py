@@ -32,6 +32,9 @@ from fatsignal.store.sessions import Session
 from fatsignal.store.takes import Take, TakeChannel
 
 _READ_BYTES = 1 << 20
+_BYTES: dict[Depth, int] = {"16": 2, "24": 3, "32f": 4}
+# What a roll on the same disk goes on with meanwhile.
+_SPARE_BYTES = 256 * 1024 * 1024
 _RECORDED = {
     "di": "Recorded dry.",
     "mic": "Recorded from the amp.",
@@ -202,6 +205,7 @@ def write_parcel(parcel: Parcel, path: Path, on_progress: Callable[[float], None
     end = max(item.from_frame + item.frames for item in items)
     spans = [Window(0, end) if form.start == "song" else item.sounds.material.span for item in items]
     total_frames = sum(span.frames for span in spans)
+    _check_room(path.parent, total_frames, form)
     taken: set[str] = set()
     done = 0
     with TemporaryDirectory(prefix=f"{path.stem}-", dir=path.parent) as scratch, zipfile.ZipFile(path, "w") as archive:
@@ -227,6 +231,16 @@ def write_parcel(parcel: Parcel, path: Path, on_progress: Callable[[float], None
                 shutil.copyfileobj(file, entry, _READ_BYTES)
             target.unlink()
         archive.writestr(f"{folder}/About these files.txt", _about(session, items, form))
+
+
+def _check_room(folder: Path, frames: int, form: ParcelForm) -> None:
+    """FLAC may take as much as WAV: nobody knows before it is written."""
+    wanted, free = frames * _BYTES[form.depth] + _SPARE_BYTES, shutil.disk_usage(folder).free
+    if free < wanted:
+        raise FileRefused(
+            f"these files take up to {wanted / 1e9:.1f} GB as a ZIP and the disk has {free / 1e9:.1f} GB: make room, "
+            "or hand over fewer at once"
+        )
 
 
 def _about(session: Session, items: list[Item], form: ParcelForm) -> str:

@@ -15,6 +15,7 @@ from psycopg.types.json import Jsonb
 
 from fatsignal.errors import CannotUndo
 from fatsignal.store.database import Connection
+from fatsignal.store.parts import HOLDS
 
 # Turning a value goes in many small steps: those that follow each other so closely are undone together.
 _ONE_ACT_S = 1.5
@@ -46,11 +47,7 @@ _WATCHED: dict[LiteralString, _Watched] = {
     "part": _Watched(
         ("id", "session_id", "position", "name", "rig", "written", "armed", "chords", "cut", "monitoring"),
         "session_id = %(session)s",
-        holds="""
-            EXISTS (SELECT FROM material WHERE part_id = part.id) OR EXISTS (SELECT FROM take WHERE part_id = part.id)
-            OR EXISTS (SELECT FROM rig_check WHERE part_id = part.id)
-            OR EXISTS (SELECT FROM rig_sheet WHERE part_id = part.id)
-        """,
+        holds=HOLDS,
     ),
     "take": _Watched(
         ("from_frame", "windows", "by_hand", "slip_frames", "rating", "note", "binned_at"),

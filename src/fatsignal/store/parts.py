@@ -1,7 +1,7 @@
 """Parts: the musical roles of a session, each with its rig."""
 
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, LiteralString
 from uuid import UUID
 
 from psycopg.errors import UniqueViolation
@@ -24,9 +24,17 @@ class Part:
     chords: list[dict[str, Any]]
     cut: list[dict[str, Any]]
     monitoring: dict[str, Any]
+    # Something was recorded or measured with it, which would go with it.
+    holds: bool
 
 
-_PART = "id, session_id, position, name, rig, written, armed, chords, cut, monitoring"
+HOLDS: LiteralString = """
+    EXISTS (SELECT FROM material WHERE part_id = part.id) OR EXISTS (SELECT FROM take WHERE part_id = part.id)
+    OR EXISTS (SELECT FROM rig_check WHERE part_id = part.id) OR EXISTS (SELECT FROM rig_sheet WHERE part_id = part.id)
+"""
+_PART: LiteralString = (
+    f"id, session_id, position, name, rig, written, armed, chords, cut, monitoring, ({HOLDS}) AS holds"
+)
 
 
 async def add_part(

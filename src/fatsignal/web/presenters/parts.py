@@ -31,6 +31,7 @@ class PartView(BaseModel):
     to_disk: list[PathStep]
     chords: list[ChordView]
     makes_up: bool = Field(description="Nothing is written for it: the simulated player makes something up.")
+    can_be_removed: bool = Field(description="Nothing was recorded or measured with it yet.")
 
 
 def part_view(part: Part) -> PartView:
@@ -55,4 +56,5 @@ def part_view(part: Part) -> PartView:
         to_disk=to_disk,
         chords=[ChordView.model_validate(chord) for chord in part.chords],
         makes_up=not part.written,
+        can_be_removed=not part.holds,
     )
