@@ -105,7 +105,7 @@ export function HandOverStation() {
           value={kind}
           onChange={(value) => change({ kind: value })}
           options={[
-            ['wav', 'Broadcast WAV', 'with name, date and time stamp inside'],
+            ['wav', 'Broadcast WAV', 'name, date, time stamp inside'],
             ['flac', 'FLAC', 'half the size, no loss'],
           ]}
         />
@@ -131,7 +131,7 @@ export function HandOverStation() {
           value={start}
           onChange={(value) => change({ start: value })}
           options={[
-            ['song', 'All from zero', 'equally long: drop them at zero and they line up'],
+            ['song', 'All from zero', 'equally long: they line up at zero'],
             ['own', 'As recorded', 'short files, placed by their time stamp'],
           ]}
         />
