@@ -80,10 +80,10 @@ def test_writing_goes_on_while_the_disk_itself_is_slow(monkeypatch):
     line, files = DiskWriter(rate_hz=FS), SlowToSync(released)
     for second in range(6):
         line.write(files, SECOND)
-        line.catch_up()
+        line.flush()
         assert files.frames == (second + 1) * FS
     line.do_when_through(told.set)
-    line.catch_up()
+    line.flush()
     finishing = in_a_thread(line.finish)
     assert not told.wait(0.2)
     assert finishing.is_alive()
@@ -105,9 +105,9 @@ def test_what_the_disk_refuses_at_the_end_is_trouble_and_once_a_second_is_not(mo
 
     line, files = DiskWriter(rate_hz=FS), Refusing(threading.Event())
     line.write(files, SECOND)
-    line.catch_up()
+    line.flush()
     line.bring_through(lambda: None)
     assert line.trouble is None
-    line.do(lambda: line.bring_through(files.through()))
+    line.submit(lambda: line.bring_through(files.through()))
     line.finish()
     assert line.trouble.errno == errno.EIO

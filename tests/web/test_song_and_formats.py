@@ -3,6 +3,7 @@
 import io
 import subprocess
 import zipfile
+from types import SimpleNamespace
 
 import numpy as np
 import pytest
@@ -137,3 +138,18 @@ async def test_a_zip_is_made_once_stopped_and_made_again_when_its_file_is_gone(t
         assert not kept.exists()
         assert len(list((tmp_path / "parcels").iterdir())) <= 4
         assert len((await client.get(parcels)).json()) == 3
+
+
+async def test_a_zip_for_which_there_is_no_room_is_refused_before_it_is_written(tmp_path, database_url, monkeypatch):
+    async with in_process(tmp_path, database_url) as client:
+        session, take_id = await one_take(client)
+        full = SimpleNamespace(total=10**12, used=10**12, free=1_000_000)
+        monkeypatch.setattr("fatsignal.acts.hand_over.shutil.disk_usage", lambda _: full)
+        made = (await client.post(f"{session}/parcels", json={"items": [f"channel-{take_id}-0"]})).json()
+        assert made["state"] == "failed"
+        assert "make room" in made["problem"]
+        assert list((tmp_path / "parcels").iterdir()) == []
+        # With room it is asked for again, and made.
+        monkeypatch.undo()
+        again = (await client.post(f"{session}/parcels", json={"items": [f"channel-{take_id}-0"]})).json()
+        assert (again["id"], again["state"]) == (made["id"], "done")

@@ -8,19 +8,25 @@ export function useHistory(sessionId: string) {
   const history = useHistoryOf(sessionId).data
   const path = { path: { session_id: sessionId } }
 
+  /** One step, back or forward again, by the server; what it did is told. */
+  const step = (ask: () => Promise<{ did?: string | null }>, done: string, nothing: string) =>
+    reportErrors(async () => {
+      const { did } = await ask()
+      notice(did ? `${done}: ${did}` : nothing, 'history')
+      refreshAllSoon()
+    })
   const undo = () =>
-    reportErrors(async () => {
-      const now = await answered(api.POST('/api/sessions/{session_id}/undo', { params: path }))
-      notice(now.did ? `undone: ${now.did}` : 'there is nothing to undo', 'history')
-      refreshAllSoon()
-    })
-
+    step(
+      () => answered(api.POST('/api/sessions/{session_id}/undo', { params: path })),
+      'undone',
+      'there is nothing to undo',
+    )
   const redo = () =>
-    reportErrors(async () => {
-      const now = await answered(api.POST('/api/sessions/{session_id}/redo', { params: path }))
-      notice(now.did ? `done again: ${now.did}` : 'there is nothing to redo', 'history')
-      refreshAllSoon()
-    })
+    step(
+      () => answered(api.POST('/api/sessions/{session_id}/redo', { params: path })),
+      'done again',
+      'there is nothing to redo',
+    )
 
   return { next: history?.undo ?? null, following: history?.redo ?? null, undo, redo }
 }

@@ -1,16 +1,32 @@
 """What carries out one order of the engine, in a thread of its own."""
 
+import logging
 import threading
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
 from uuid import UUID
 
 from fatsignal.engine.orders import Cue
+from fatsignal.errors import FatSignalError
 from fatsignal.rig.source import Source
 
+log = logging.getLogger(__name__)
 
-def fault_sentence(trouble: Exception) -> str:
-    """What ended a capture that nobody foresaw."""
-    return f"the recording engine met a fault ({trouble}): what came until then is kept; try again"
+
+@contextmanager
+def told_as_end(roll_id: UUID) -> Iterator[list[str]]:
+    """What goes wrong inside, foreseen or not, ends it with a sentence: the only one of the list, where there is one.
+
+    Who waits for an end would wait for ever for one that is not told.
+    """
+    problems: list[str] = []
+    try:
+        yield problems
+    except FatSignalError as trouble:
+        problems.append(str(trouble))
+    except Exception as trouble:
+        log.exception("%s met a fault", roll_id)
+        problems.append(f"the recording engine met a fault ({trouble}): what came until then is kept; try again")
 
 
 class Capture:

@@ -27,7 +27,7 @@ class DiskSync:
         with self._changed:
             return not (self._acts or self._busy)
 
-    def do(self, act: Callable[[], None]) -> None:
+    def submit(self, act: Callable[[], None]) -> None:
         """Do something after all that was asked for until now; the first that the disk refuses is kept as trouble."""
         with self._changed:
             self._acts.append(act)

@@ -69,7 +69,7 @@ class DiskWriter:
             self._waiting_frames[files] += len(block)
             self._changed.notify_all()
 
-    def do(self, act: Callable[[], None]) -> None:
+    def submit(self, act: Callable[[], None]) -> None:
         """Do something after all that was asked for until now."""
         with self._changed:
             self._jobs.append(act)
@@ -77,16 +77,16 @@ class DiskWriter:
 
     def bring_through(self, through: Callable[[], None]) -> None:
         """Bring something to the disk itself (`TakeFiles.through`), after what was asked for by this until now."""
-        self._sync.do(through)
+        self._sync.submit(through)
 
     def do_when_through(self, act: Callable[[], None]) -> None:
         """Do something when all that was asked for until now is done, and on the disk itself."""
-        self.do(lambda: self._sync.do(act))
+        self.submit(lambda: self._sync.submit(act))
 
-    def catch_up(self) -> None:
+    def flush(self) -> None:
         """Return when all that was asked for until now is written."""
         there = threading.Event()
-        self.do(there.set)
+        self.submit(there.set)
         there.wait()
 
     def finish(self) -> None:
@@ -165,7 +165,7 @@ class DiskWriter:
         try:
             files.stay_in_place()
             if self._sync.idle:
-                self._sync.do(_tried(files.through()))
+                self._sync.submit(_tried(files.through()))
         except Exception as trouble:
             log.warning("%s cannot be looked after: %s", files.folder, trouble)
 

@@ -1,18 +1,14 @@
 """Nothing rolls: who is armed hears the own playing, with meters, and nothing goes to disk."""
 
-import logging
 from collections.abc import Callable, Sequence
 
-from fatsignal.engine.capture import Capture, fault_sentence
+from fatsignal.engine.capture import Capture, told_as_end
 from fatsignal.engine.events import Ended, Event, StandingBy
 from fatsignal.engine.live_chains import LiveChains
 from fatsignal.engine.meter_window import METER_HZ, Interval, MeterWindow
 from fatsignal.engine.monitor import Monitor
 from fatsignal.engine.orders import Cue, StandbyOrder
 from fatsignal.engine.protocol import ChannelFile
-from fatsignal.errors import FatSignalError
-
-log = logging.getLogger(__name__)
 
 # Where nobody listens any more, as when the page was closed, the device is let go.
 _NOBODY_S = 15.0
@@ -34,29 +30,26 @@ class InputMonitoring(Capture):
 
     def run(self) -> None:
         """Stand by; an event tells the beginning and the end."""
-        order, heard, left_at, problem = self._order, 0, 0, ""
+        order, heard, left_at = self._order, 0, 0
         meters, ticks = MeterWindow(len(self._source.channels), draws=False), Interval(order.rate_hz // METER_HZ)
         channels = [ChannelFile(name=channel.name, kind=channel.kind, file="") for channel in self._source.channels]
         self._tell(StandingBy(roll_id=order.roll_id, session_id=order.session_id, channels=channels))
         try:
-            while not self._stopping.is_set() and (block := self._source.read_block()) is not None:
-                if not len(block.samples):
-                    continue
-                heard += len(block.samples)
-                if self._monitor.listened:
-                    left_at = heard
-                elif heard - left_at > _NOBODY_S * order.rate_hz:
-                    break
-                meters.add(block.samples)
-                if ticks.due(heard):
-                    self._tell(meters.take().told(order.roll_id, frame=0, bar=1, beat=1, **self._chains.load()))
-        except FatSignalError as trouble:
-            problem = str(trouble)
-        except Exception as trouble:
-            log.exception("%s met a fault", order.roll_id)
-            problem = fault_sentence(trouble)
+            with told_as_end(order.roll_id) as problems:
+                while not self._stopping.is_set() and (block := self._source.read_block()) is not None:
+                    if not len(block.samples):
+                        continue
+                    heard += len(block.samples)
+                    if self._monitor.listened:
+                        left_at = heard
+                    elif heard - left_at > _NOBODY_S * order.rate_hz:
+                        break
+                    meters.add(block.samples)
+                    if ticks.due(heard):
+                        self._tell(meters.take().told(order.roll_id, frame=0, bar=1, beat=1, **self._chains.load()))
         finally:
             self._source.close()
+        problem = "".join(problems)
         self._tell(
             Ended(
                 roll_id=order.roll_id, frames=heard, reason="problem" if problem else "stopped", problem=problem,

@@ -1,6 +1,5 @@
 """Listening for a check, or to what the computer plays: to disk, with meters, and with the pitch of a string."""
 
-import logging
 from collections.abc import Callable
 from datetime import datetime
 
@@ -9,18 +8,16 @@ import numpy as np
 from fatsignal.core.pitch.notes import targets_of
 from fatsignal.core.pitch.tuner import Tuner
 from fatsignal.engine.aligned_input import AlignedInput
-from fatsignal.engine.capture import Capture, fault_sentence
+from fatsignal.engine.capture import Capture, told_as_end
 from fatsignal.engine.disk_writer import DiskWriter
 from fatsignal.engine.events import Ended, Event, Listening, Pitch
 from fatsignal.engine.meter_window import METER_HZ, Interval, MeterWindow
 from fatsignal.engine.orders import ListenOrder
 from fatsignal.engine.protocol import EndReason
 from fatsignal.engine.take_files import TakeFiles, WriterFactory, disk_sentence
-from fatsignal.errors import FatSignalError, RollRefused
+from fatsignal.errors import RollRefused
 from fatsignal.files.wave_writer import WaveWriter
 from fatsignal.rig.source import Source
-
-log = logging.getLogger(__name__)
 
 
 class MeasurementCapture(Capture):
@@ -47,17 +44,15 @@ class MeasurementCapture(Capture):
         order = self._order
         self._disk = DiskWriter(rate_hz=order.rate_hz, real_time=order.paced)
         try:
-            self._begin()
-            reason = self._listen()
-        except FatSignalError as trouble:
-            reason, problem = "problem", str(trouble)
-        except Exception as trouble:
-            log.exception("%s met a fault", order.roll_id)
-            reason, problem = "problem", fault_sentence(trouble)
+            with told_as_end(order.roll_id) as problems:
+                self._begin()
+                reason = self._listen()
         finally:
             self._source.close()
-            self._disk.do(self._close)
+            self._disk.submit(self._close)
             self._disk.finish()
+        if problems:
+            reason, problem = "problem", problems[0]
         if self._disk.trouble is not None:
             reason, problem = "problem", disk_sentence(self._disk.trouble, self._files.frames / order.rate_hz)
         ended = Ended(
@@ -68,8 +63,8 @@ class MeasurementCapture(Capture):
         return ended
 
     def _begin(self) -> None:
-        self._disk.do(lambda: self._files.open(datetime.now().astimezone()))
-        self._disk.catch_up()
+        self._disk.submit(lambda: self._files.open(datetime.now().astimezone()))
+        self._disk.flush()
         if self._disk.trouble is None:
             self._tell(
                 Listening(

@@ -124,7 +124,7 @@ class PassRecorder:
     def open(self) -> None:
         """Make folders, journals and files, on the disk line."""
         for take in self._takes:
-            self._disk.do(partial(_open, take, self._disk))
+            self._disk.submit(partial(_open, take, self._disk))
 
     def write(self, samples: Samples, at_frame: int, lost_frames: int) -> None:
         """Give the files what of these frames of the stream is theirs; the first `lost_frames` stand for lost ones."""
@@ -167,18 +167,18 @@ class PassRecorder:
             elif self.place.index and played < one_bar_frames:
                 note = _HARDLY_BEGUN
         for take in self._takes:
-            self._disk.do(partial(_close, take, self._disk, reason, into_bin or bool(note), note))
+            self._disk.submit(partial(_close, take, self._disk, reason, into_bin or bool(note), note))
         self._disk.do_when_through(done)
 
     def discard(self) -> None:
         """Nothing but a copy of the pass before is in it: its files go."""
         for take in self._takes:
-            self._disk.do(partial(_discard, take))
+            self._disk.submit(partial(_discard, take))
 
     def _change(self, changes: Callable[[Journal], dict[str, object]]) -> None:
         for take in self._takes:
             take.change(changes)
-            self._disk.do(partial(_keep, take))
+            self._disk.submit(partial(_keep, take))
 
 
 def _heard(order: RollOrder) -> list[UUID]:

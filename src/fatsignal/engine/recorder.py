@@ -1,11 +1,10 @@
 """A roll: one stream to disk, cut into passes, each a take of its own with nothing lost at the seam."""
 
-import logging
 import time
 from collections.abc import Callable, Sequence
 
 from fatsignal.engine.aligned_input import AlignedInput, Arrived
-from fatsignal.engine.capture import Capture, fault_sentence
+from fatsignal.engine.capture import Capture, told_as_end
 from fatsignal.engine.disk_space import LEAST_TO_START_S, FreeBytes, SpaceWatch, free_bytes
 from fatsignal.engine.disk_writer import DiskWriter
 from fatsignal.engine.events import Ended, Event, Notice, PassEnded, Rolling
@@ -15,11 +14,9 @@ from fatsignal.engine.orders import Cue, RollOrder
 from fatsignal.engine.passes import PassRecorder
 from fatsignal.engine.protocol import EndReason
 from fatsignal.engine.take_files import WriterFactory, disk_sentence
-from fatsignal.errors import FatSignalError, RollRefused
+from fatsignal.errors import RollRefused
 from fatsignal.files.wave_writer import WaveWriter
 from fatsignal.rig.source import Source
-
-log = logging.getLogger(__name__)
 
 
 class Recorder(Capture):
@@ -66,23 +63,22 @@ class Recorder(Capture):
         self._disk = DiskWriter(rate_hz=self._order.rate_hz, real_time=self._order.paced)
         self._meters = MeterWindow(len(self._source.channels))
         try:
-            self._space = SpaceWatch(
-                self._order.parts[0].folder, rate_hz=self._order.rate_hz, channels=len(self._source.channels),
-                depth=self._order.depth, free=self._free,
-            )  # fmt: skip
-            if self._space.left_s < LEAST_TO_START_S:
-                raise RollRefused(f"the disk has room for {self._space.left_s:.0f} s only: make room and roll again")
-            self._begin()
-            reason = self._roll()
-        except FatSignalError as trouble:
-            reason, problem = "problem", str(trouble)
-        except Exception as trouble:
-            # Whatever it is, it is told as an end: who waits for one would wait for ever.
-            log.exception("roll %s met a fault", self.roll_id)
-            reason, problem = "problem", fault_sentence(trouble)
+            with told_as_end(self.roll_id) as problems:
+                self._space = SpaceWatch(
+                    self._order.parts[0].folder, rate_hz=self._order.rate_hz, channels=len(self._source.channels),
+                    depth=self._order.depth, free=self._free,
+                )  # fmt: skip
+                if self._space.left_s < LEAST_TO_START_S:
+                    raise RollRefused(
+                        f"the disk has room for {self._space.left_s:.0f} s only: make room and roll again"
+                    )
+                self._begin()
+                reason = self._roll()
+            if problems:
+                reason, problem = "problem", problems[0]
         finally:
             self._source.close()
-            self._disk.catch_up()
+            self._disk.flush()
             self._finish("problem" if self._disk.trouble else reason)
         if reason == "space":
             problem = f"the disk is nearly full: it stopped, and what was rolled is kept ({self._kept_s():.1f} s)"
@@ -95,7 +91,7 @@ class Recorder(Capture):
     def _begin(self) -> None:
         """The first pass has its files before anybody is told that it rolls."""
         self._open_next()
-        self._disk.catch_up()
+        self._disk.flush()
         if self._disk.trouble is None:
             self._show_pass()
 
