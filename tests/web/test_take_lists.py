@@ -117,6 +117,7 @@ async def test_takes_that_touch_a_range_are_found_by_the_database_as_by_the_rule
         assert {take.id for take in await takes.touching(conn, part_id, span)} == {first.id, second.id}
         behind = Window(span.to_frame, span.to_frame + 10)
         assert await takes.touching(conn, part_id, behind) == []
+        assert await takes.touching(conn, part_id, Window(span.from_frame - 10, span.from_frame)) == []
         last = Window(span.to_frame - 1, span.to_frame + 10)
         assert len(await takes.touching(conn, part_id, last)) == 2
         placed = await takes.kept_placed(conn, part_id)

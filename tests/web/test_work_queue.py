@@ -5,9 +5,11 @@ from uuid import UUID
 
 import numpy as np
 import pytest
+import soundfile
 from psycopg import AsyncConnection
 
 from fatsignal.config import Settings
+from fatsignal.core.tone.chain import ToneChain
 from fatsignal.errors import WorkFailed
 from fatsignal.jobs import kinds
 from fatsignal.jobs.kind import calculation
@@ -17,6 +19,7 @@ from fatsignal.store.database import open_pool
 from fatsignal.tones import shipped_tones
 from fatsignal.web import work_queue
 from fatsignal.web.live import Hub
+from tests.signals import FS
 from tests.web.in_process import in_process
 from tests.web.test_song_and_formats import one_take
 
@@ -96,6 +99,16 @@ async def test_a_stretch_through_a_tone_is_kept_and_made_again_when_it_is_gone(t
         first = await heard(0, 24_000)
         assert np.abs(first).max() > 1e-3
         np.testing.assert_array_equal(first, np.load(kept))
+        # It is what rendering gives, in its place: the amp's own delay is taken off.
+        dry, _ = soundfile.read(tmp_path / "sessions" / take["folder"] / take["channels"][0]["file"])
+        chain = ToneChain(shipped_tones()[0], rate_hz=FS)
+        late, run_in = chain.latency_frames, FS // 2
+        fed = np.concatenate((np.zeros(run_in), dry[:24_000], np.zeros(late)))
+        np.testing.assert_allclose(first, chain.process(fed)[late + run_in :], atol=1e-6)
+        # Through another tone it is another sound.
+        other = (await client.post("/api/tones", json=shipped_tones()[1].model_dump(mode="json"))).json()
+        await client.get("/api/takes/compared", params={"id": take_id, "tone": other["id"], **span})
+        assert len(list((tmp_path / "excerpts").iterdir())) == 2
         kept.unlink()
         np.testing.assert_array_equal(await heard(0, 24_000), first)
         kept.write_bytes(b"half a file")

@@ -47,3 +47,16 @@ def test_phrases_fill_the_section_and_the_last_may_be_shorter():
     assert [(phrase.first_bar, phrase.bars) for phrase in phrases] == [(5, 3), (8, 3), (11, 2)]
     assert phrases[0].from_frame == TEMPO.bar_frame(5)
     assert phrases[-1].to_frame == TEMPO.bar_frame(13)
+
+
+def test_a_starred_take_is_heard_before_a_newer_one_and_a_struck_one_never():
+    span = (Window(TEMPO.bar_frame(1), TEMPO.bar_frame(5)),)
+    newest, starred, struck = uuid4(), uuid4(), uuid4()
+    takes = [Played(struck, span, rating="struck"), Played(newest, span), Played(starred, span, rating="starred")]
+    found = sheet_line(TEMPO, first_bar=1, bars=4, phrase_bars=2, takes=takes)
+    assert {bar.take_id for bar in found.bars} == {starred}
+    assert found.first_take_id == starred
+    # All of them are listed, the newest first.
+    assert found.take_ids == [struck, newest, starred]
+    without = sheet_line(TEMPO, first_bar=1, bars=4, phrase_bars=2, takes=takes[:1])
+    assert {bar.take_id for bar in without.bars} == {None}

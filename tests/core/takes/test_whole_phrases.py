@@ -138,3 +138,14 @@ def test_takes_of_a_steady_instrument_do_not_drift_and_a_slipping_string_does():
 def test_the_words_are_few():
     for kind in ("behind", "ahead", "drags", "rushes", "noisy"):
         assert len(in_words(kind, 31.0).split()) <= 3
+
+
+def test_the_drift_is_the_median_of_all_slopes_not_the_line_from_the_first_to_the_last():
+    """A single take that is off bends nothing, at either end (the robustness that Sen 1968 shows)."""
+
+    def take(cents):
+        return [NotePitch(frame, 45, cents) for frame in range(4)]
+
+    steady = [take(cents) for cents in (0, 0.4, -0.3, 0.2, 0, -0.2, 0.3)]
+    assert tuning_drifts([*steady, take(30)]) == []
+    assert tuning_drifts([take(30), *steady]) == []
