@@ -237,3 +237,14 @@ async def test_a_server_that_died_while_it_entered_a_take_enters_it_once(studio,
     async with studio.pool.connection() as conn:
         (take,) = await takes.list_takes(conn, studio.session.id)
     assert take.id == measured.take.id
+
+
+async def test_what_was_surveyed_is_surveyed_again_when_a_file_is_another(studio):
+    folder = studio.rolled(1)
+    before = enter_roll.roll_files(folder)
+    assert [name for name, _, _ in before] == ["roll.json", "Baritone 01 - DI.wav", "Baritone 01 - mic A.wav"]
+    with (folder / "Baritone 01 - DI.wav").open("ab") as file:
+        file.write(bytes(6))
+    after = enter_roll.roll_files(folder)
+    assert after[1][1] == before[1][1] + 6
+    assert after[2] == before[2]

@@ -149,3 +149,6 @@ def test_the_drift_is_the_median_of_all_slopes_not_the_line_from_the_first_to_th
     steady = [take(cents) for cents in (0, 0.4, -0.3, 0.2, 0, -0.2, 0.3)]
     assert tuning_drifts([*steady, take(30)]) == []
     assert tuning_drifts([take(30), *steady]) == []
+    # A string that slips is told as far as it slips, though the last take is off.
+    (drift,) = tuning_drifts([*(take(-2.0 * place) for place in range(8)), take(4)])
+    assert drift.cents == pytest.approx(-16, abs=1)
