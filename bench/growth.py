@@ -39,10 +39,8 @@ def recorded(data: Path, takes: int) -> Iterator[tuple[UUID, Window]]:
     """Takes of one section after the other, heard out already; their files are not there."""
     random = np.random.default_rng(3)
     spans = [Window(TEMPO.bar_frame(each.first_bar), TEMPO.bar_frame(each.end_bar)) for each in SONG]
-    heard = [listen_to(plucks_of(spans[0].from_frame, spans[0].to_frame, random), rate_hz=48_000)] + [
-        listen_to(plucks_of(spans[0].from_frame, spans[0].to_frame, random), rate_hz=48_000)
-        for _ in range(DIFFERENT - 1)
-    ]
+    first = spans[0]
+    heard = [listen_to(plucks_of(first.from_frame, first.to_frame, random), rate_hz=48_000) for _ in range(DIFFERENT)]
     for number in range(takes):
         take_id = uuid4()
         kept = data / "waves" / f"{channels_of(take_id)[0].sha256}.playing.npz"

@@ -25,6 +25,9 @@ from psycopg import sql
 from launcher.postgres import find_binaries
 
 ROOT = Path(__file__).resolve().parents[1]
+# The demonstration as it was made for the sources there are.
+KEPT = ROOT / "build" / "test-demonstration"
+DUMP = KEPT / "database.dump"
 EMPTY = "template_empty"
 DEMONSTRATION = "template_demonstration"
 
@@ -154,7 +157,7 @@ def running_application(
             app.stop()
 
 
-def make_demonstration(postgres: str, data: Path, dump: Path) -> None:
+def make_demonstration(postgres: str, data: Path) -> None:
     with new_database(postgres) as url:
         with running_application(data, url) as app:
             prints = f"/api/sessions/{app.session['id']}/prints"
@@ -162,16 +165,16 @@ def make_demonstration(postgres: str, data: Path, dump: Path) -> None:
                 lambda: {each["state"] for each in app.get(prints)} == {"ready"}, seconds=180, what="the prints"
             )
             app.ready_to_roll()
-        with_database("pg_dump", "-Fc", "-f", str(dump), url)
+        with_database("pg_dump", "-Fc", "-f", str(DUMP), url)
     shutil.rmtree(data / "run")
 
 
-def restore_demonstration(postgres: str, dump: Path = ROOT / "build" / "test-demonstration" / "database.dump") -> None:
+def restore_demonstration(postgres: str) -> None:
     """Make the template of a server's databases with the demonstration."""
     with psycopg.connect(postgres, autocommit=True) as conn:
         conn.execute(f"CREATE DATABASE {DEMONSTRATION} TEMPLATE template0")
     made = renamed(postgres, DEMONSTRATION)
-    with_database("pg_restore", "--no-owner", "--exit-on-error", "-d", made, str(dump))
+    with_database("pg_restore", "--no-owner", "--exit-on-error", "-d", made, str(DUMP))
     with psycopg.connect(made, autocommit=True) as conn:
         conn.execute(KEEP)
 

@@ -14,7 +14,7 @@ from fatsignal.store.database import migrate
 from launcher.postgres import Postgres
 from tests.applications import (
     EMPTY,
-    ROOT,
+    KEPT,
     Application,
     WarmApplications,
     copied_application,
@@ -73,21 +73,20 @@ def demonstration(postgres: str, tmp_path_factory: pytest.TempPathFactory) -> Pa
 
     It is made once for the same sources, whoever needs it first, and kept in `build`.
     """
-    kept = ROOT / "build" / "test-demonstration"
-    data, dump, made_of = kept / "data", kept / "database.dump", kept / "made-of"
-    kept.mkdir(parents=True, exist_ok=True)
+    data, made_of = KEPT / "data", KEPT / "made-of"
+    KEPT.mkdir(parents=True, exist_ok=True)
     sources = digest_of_sources()
-    with (kept / "lock").open("w") as lock:
+    with (KEPT / "lock").open("w") as lock:
         fcntl.flock(lock, fcntl.LOCK_EX)
         if not made_of.exists() or made_of.read_text() != sources:
             made_of.unlink(missing_ok=True)
             shutil.rmtree(data, ignore_errors=True)
-            make_demonstration(postgres, data, dump)
+            make_demonstration(postgres, data)
             made_of.write_text(sources)
         # A copy of one's own: the next run may make it anew.
         mine = tmp_path_factory.mktemp("demonstration") / "data"
         shutil.copytree(data, mine)
-        restore_demonstration(postgres, dump)
+        restore_demonstration(postgres)
     return mine
 
 

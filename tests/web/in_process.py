@@ -1,8 +1,10 @@
 """The application in the test's own process: its routes over ASGI, a real database, and nobody who rolls."""
 
+import io
 from contextlib import asynccontextmanager
 from types import SimpleNamespace
 
+import soundfile
 from httpx import ASGITransport, AsyncClient
 from psycopg import AsyncConnection
 
@@ -16,6 +18,7 @@ from fatsignal.web.live import Hub
 from fatsignal.web.sounds import PlayingMaterials
 from fatsignal.web.take_lists import TakeLists
 from fatsignal.web.work_queue import WorkQueue
+from tests.signals import FS, noise
 
 
 class ControllerWithoutEngine:
@@ -39,6 +42,23 @@ class ControllerWithoutEngine:
 
     async def set_cues(self, session_id, cues):
         self.orders.append((session_id, cues))
+
+
+async def session_with_takes(client, *, count=1):
+    """A session whose part has so many takes of noise, brought in as files: its address, the part, the takes' ids."""
+    made = (await client.post("/api/sessions", json={"name": "Lists", "tempo": "100", "rate_hz": FS})).json()
+    session = f"/api/sessions/{made['id']}"
+    part = (await client.post(f"{session}/parts", json={"name": "Lead", "instrument": "baritone guitar"})).json()
+    ids = []
+    for number in range(count):
+        sound = io.BytesIO()
+        soundfile.write(sound, 0.1 * noise(0.5, seed=number), FS, format="WAV", subtype="PCM_24")
+        taken = await client.post(
+            f"{session}/imports", files={"files": ("DI.wav", sound.getvalue())}, data={"part_id": part["id"]}
+        )
+        assert taken.status_code == 201, taken.text
+        ids.append(taken.json()["id"])
+    return session, part, ids
 
 
 class WorksHere(WorkQueue):

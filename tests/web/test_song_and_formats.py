@@ -9,8 +9,8 @@ import numpy as np
 import pytest
 import soundfile
 
-from tests.signals import FS, noise
-from tests.web.in_process import in_process
+from tests.signals import FS
+from tests.web.in_process import in_process, session_with_takes
 from tests.web.test_api import raw
 
 
@@ -97,26 +97,10 @@ def test_flac_has_no_floating_point_and_a_thing_that_is_gone_is_said(application
     assert application.send("GET", f"{parcels}/{take['id']}.zip")[0] == 404
 
 
-async def one_take(client):
-    """A session with a file of noise brought in as a take: its address, and the take's id."""
-    made = (
-        await client.post("/api/sessions", json={"name": "ZIP", "tempo": "100", "rate_hz": FS, "depth": "24"})
-    ).json()
-    session = f"/api/sessions/{made['id']}"
-    part = (await client.post(f"{session}/parts", json={"name": "Lead", "instrument": "baritone guitar"})).json()
-    sound = io.BytesIO()
-    soundfile.write(sound, 0.1 * noise(1.0), FS, format="WAV", subtype="PCM_24")
-    taken = await client.post(
-        f"{session}/imports", files={"files": ("Lead DI.wav", sound.getvalue())}, data={"part_id": part["id"]}
-    )
-    assert taken.status_code == 201, taken.text
-    return session, taken.json()["id"]
-
-
 async def test_a_zip_is_made_once_stopped_and_made_again_when_its_file_is_gone(tmp_path, database_url):
     """In one process: what was made is there at once; a file that somebody cleared away is made anew."""
     async with in_process(tmp_path, database_url) as client:
-        session, take_id = await one_take(client)
+        session, _, (take_id,) = await session_with_takes(client)
         parcels = f"{session}/parcels"
         asked = {"items": [f"channel-{take_id}-0"]}
         made = (await client.post(parcels, json=asked)).json()
@@ -142,7 +126,7 @@ async def test_a_zip_is_made_once_stopped_and_made_again_when_its_file_is_gone(t
 
 async def test_a_zip_for_which_there_is_no_room_is_refused_before_it_is_written(tmp_path, database_url, monkeypatch):
     async with in_process(tmp_path, database_url) as client:
-        session, take_id = await one_take(client)
+        session, _, (take_id,) = await session_with_takes(client)
         full = SimpleNamespace(total=10**12, used=10**12, free=1_000_000)
         monkeypatch.setattr("fatsignal.acts.hand_over.shutil.disk_usage", lambda _: full)
         made = (await client.post(f"{session}/parcels", json={"items": [f"channel-{take_id}-0"]})).json()

@@ -1,40 +1,21 @@
 """Lists of takes: made once, remade where something changed, the same as made anew; at the size that nobody has."""
 
-import io
 import json
 from uuid import UUID
 
 import pytest
-import soundfile
 
 from fatsignal.core.takes.windows import Window
 from fatsignal.store import takes
 from fatsignal.web.presenters.takes import TAKES
 from fatsignal.web.take_lists import PerTake, TakeLists
-from tests.signals import FS, noise
-from tests.web.in_process import in_process
+from tests.web.in_process import in_process, session_with_takes
 
 
 @pytest.fixture
 async def client(tmp_path, database_url):
     async with in_process(tmp_path, database_url) as client:
         yield client
-
-
-async def a_session(client, *, count):
-    made = (await client.post("/api/sessions", json={"name": "Lists", "tempo": "100", "rate_hz": FS})).json()
-    session = f"/api/sessions/{made['id']}"
-    part = (await client.post(f"{session}/parts", json={"name": "Lead", "instrument": "baritone guitar"})).json()
-    ids = []
-    for number in range(count):
-        sound = io.BytesIO()
-        soundfile.write(sound, 0.1 * noise(0.5, seed=number), FS, format="WAV", subtype="PCM_24")
-        taken = await client.post(
-            f"{session}/imports", files={"files": ("DI.wav", sound.getvalue())}, data={"part_id": part["id"]}
-        )
-        assert taken.status_code == 201, taken.text
-        ids.append(taken.json()["id"])
-    return session, part, ids
 
 
 async def anew(client, session):
@@ -45,7 +26,7 @@ async def anew(client, session):
 
 
 async def test_whatever_changes_is_told_as_a_list_that_is_made_anew_tells_it(client):
-    session, part, ids = await a_session(client, count=3)
+    session, part, ids = await session_with_takes(client, count=3)
     changes = [
         ("PUT", f"/api/takes/{ids[0]}/rating", {"rating": "starred"}),
         ("PUT", f"/api/takes/{ids[1]}/note", {"note": "the good one"}),
@@ -73,7 +54,7 @@ async def test_whatever_changes_is_told_as_a_list_that_is_made_anew_tells_it(cli
 
 
 async def test_of_a_list_that_changed_only_what_changed_is_made_again(client):
-    session, _, ids = await a_session(client, count=4)
+    session, _, ids = await session_with_takes(client, count=4)
     made = []
 
     def make(of, part_name, take, channels):
@@ -96,7 +77,7 @@ async def test_of_a_list_that_changed_only_what_changed_is_made_again(client):
 
 
 async def test_what_is_handed_over_follows_the_bin_and_the_names_of_parts(client):
-    session, part, ids = await a_session(client, count=2)
+    session, part, ids = await session_with_takes(client, count=2)
     names = [item["name"] for item in (await client.get(f"{session}/hand-over")).json()]
     assert names == ["Lead 02 - DI", "Lead 01 - DI"]
     await client.post(f"/api/takes/{ids[1]}/bin")
@@ -109,7 +90,7 @@ async def test_what_is_handed_over_follows_the_bin_and_the_names_of_parts(client
 
 
 async def test_takes_that_touch_a_range_are_found_by_the_database_as_by_the_rule(client):
-    _, part, ids = await a_session(client, count=2)
+    _, part, ids = await session_with_takes(client, count=2)
     async with client.pool.connection() as conn:
         first, second = [await takes.get_take(conn, UUID(each)) for each in ids]
         span = first.used

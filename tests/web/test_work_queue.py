@@ -20,8 +20,7 @@ from fatsignal.tones import shipped_tones
 from fatsignal.web import work_queue
 from fatsignal.web.live import Hub
 from tests.signals import FS
-from tests.web.in_process import in_process
-from tests.web.test_song_and_formats import one_take
+from tests.web.in_process import in_process, session_with_takes
 
 
 @pytest.fixture
@@ -81,7 +80,7 @@ async def test_what_cannot_be_computed_is_told_with_its_sentence_and_may_be_aske
 
 async def test_a_stretch_through_a_tone_is_kept_and_made_again_when_it_is_gone(tmp_path, database_url):
     async with in_process(tmp_path, database_url) as client:
-        session, take_id = await one_take(client)
+        session, _, (take_id,) = await session_with_takes(client)
         take = (await client.get(f"{session}/takes")).json()[0]
         tone = (await client.post("/api/tones", json=shipped_tones()[0].model_dump(mode="json"))).json()
         span = {"from_frame": take["from_frame"], "to_frame": take["from_frame"] + 24_000}

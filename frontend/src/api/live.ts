@@ -100,6 +100,13 @@ function rollState(pass: RollingPass): RollState {
   }
 }
 
+/** Show what is told of one thing in every list of its kind that is there. */
+function showIn<T extends { id: string }>(lists: string, id: string, told: Partial<T>) {
+  queryClient.setQueriesData<T[]>({ queryKey: [lists] }, (all) =>
+    all?.map((entry) => (entry.id === id ? { ...entry, ...told } : entry)),
+  )
+}
+
 function hear(message: Message) {
   const state = live.getState()
   switch (message.event) {
@@ -164,23 +171,14 @@ function hear(message: Message) {
       break
     case 'print':
       if (message.state === 'rendering') {
-        queryClient.setQueriesData<Print[]>({ queryKey: ['prints'] }, (prints) =>
-          prints?.map((print) =>
-            print.id === message.print_id
-              ? { ...print, state: message.state, progress: message.progress, times_real_time: message.times_real_time }
-              : print,
-          ),
-        )
+        const { state, progress, times_real_time } = message
+        showIn<Print>('prints', message.print_id, { state, progress, times_real_time })
       } else refreshPrints()
       break
     case 'work':
       if (message.kind !== 'parcel') break
       if (message.state === 'working') {
-        queryClient.setQueriesData<Parcel[]>({ queryKey: ['parcels'] }, (parcels) =>
-          parcels?.map((parcel) =>
-            parcel.id === message.work_id ? { ...parcel, state: message.state, progress: message.progress } : parcel,
-          ),
-        )
+        showIn<Parcel>('parcels', message.work_id, { state: message.state, progress: message.progress })
       } else void queryClient.invalidateQueries({ queryKey: ['parcels'] })
       break
     case 'notice':

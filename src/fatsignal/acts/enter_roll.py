@@ -3,7 +3,7 @@
 import asyncio
 import contextlib
 import os
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass
 from datetime import datetime
 from pathlib import Path
 from typing import Any
@@ -70,7 +70,7 @@ def roll_files(folder: Path) -> list[list[Any]]:
 
 
 def survey_roll(folder: Path, *, waves_folder: Path) -> dict[str, Any]:
-    """Look at what a roll left, as JSON for `measured_roll`: frames, and of each channel its checksum and checks.
+    """Look at what a roll left, as JSON for `measured_roll`: its frames, and what is stored of each channel.
 
     Raises
     ------
@@ -80,11 +80,10 @@ def survey_roll(folder: Path, *, waves_folder: Path) -> dict[str, Any]:
     journal = read_journal(folder)
     frames = _frames_recorded(journal, folder)
     if frames == 0:
-        return {"frames": 0, "checksums": [], "checks": []}
+        return {"frames": 0, "channels": []}
     recorded = _recorded(journal, folder, frames)
-    found = survey(recorded, windows=_windows(journal, frames))
-    take_channels(recorded, found, waves_folder)
-    return {"frames": frames, "checksums": found.checksums, "checks": found.checks}
+    channels = take_channels(recorded, survey(recorded, windows=_windows(journal, frames)), waves_folder)
+    return {"frames": frames, "channels": [asdict(channel) for channel in channels]}
 
 
 def measured_roll(folder: Path, surveyed: dict[str, Any], *, sessions_folder: Path) -> MeasuredRoll:
@@ -95,12 +94,7 @@ def measured_roll(folder: Path, surveyed: dict[str, Any], *, sessions_folder: Pa
     journal, frames = read_journal(folder), int(surveyed["frames"])
     if frames == 0:
         return MeasuredRoll(folder, None, [])
-    channels = [
-        TakeChannel(position=position, name=each.name, kind=each.kind, file=each.file, sha256=sha256, checks=checks)
-        for position, (each, sha256, checks) in enumerate(
-            zip(journal.channels, surveyed["checksums"], surveyed["checks"], strict=True)
-        )
-    ]
+    channels = [TakeChannel(**channel) for channel in surveyed["channels"]]
     return MeasuredRoll(folder, _take(journal, folder, frames, sessions_folder), channels)
 
 

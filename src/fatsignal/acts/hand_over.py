@@ -24,7 +24,7 @@ from fatsignal.errors import FileRefused, InvalidSetting
 from fatsignal.files.bext import BextChunk
 from fatsignal.files.material_files import MaterialOnDisk, open_recorded
 from fatsignal.files.names import channel_name, file_name, take_stem
-from fatsignal.files.sound_writer import FileKind, write_sound
+from fatsignal.files.sound_writer import FileKind, check_depth, write_sound
 from fatsignal.store import parts, prints, sessions, takes
 from fatsignal.store.database import Connection
 from fatsignal.store.prints import Print
@@ -112,8 +112,7 @@ class Parcel:
         FileRefused
             If a file of it was moved away or replaced.
         """
-        if self.form.kind == "flac" and self.form.depth == "32f":
-            raise InvalidSetting("FLAC holds 16 or 24 bits; choose WAV for 32-bit float")
+        check_depth(self.form.kind, self.form.depth)
         for item in self.items:
             for file in item.sounds.files_of(item.wanted):
                 try:

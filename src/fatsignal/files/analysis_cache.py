@@ -3,7 +3,8 @@
 import json
 import logging
 import zipfile
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
 from pathlib import Path
 
 import numpy as np
@@ -20,16 +21,8 @@ log = logging.getLogger(__name__)
 
 
 def save_analysis(path: Path, playing: TakeAnalysis) -> None:
-    """Keep it; a file that is there is replaced at once or not at all. A disk that takes none holds nothing up."""
-    try:
-        _save(path, playing)
-    except OSError as trouble:
-        log.warning("%s is not kept: %s", path.name, trouble)
-
-
-def _save(path: Path, playing: TakeAnalysis) -> None:
-    path.parent.mkdir(parents=True, exist_ok=True)
-    with atomic_write(path) as partial:
+    """Keep it, where it can be."""
+    with _kept_where_it_can_be(path) as partial:
         np.savez(
             partial, version=VERSION, rate_hz=playing.rate_hz, frames=playing.frames, clearness=playing.clearness,
             attack_db=playing.attack_db, body_db=playing.body_db, pitch_hz=playing.pitch_hz,
@@ -57,14 +50,10 @@ def load_analysis(path: Path) -> TakeAnalysis | None:
 
 
 def save_pitches(path: Path, pitches: Sequence[NotePitch], *, of: str) -> None:
-    """Keep the notes of a take, read over what `of` names; a disk that takes none holds nothing up."""
+    """Keep the notes of a take, read over what `of` names, where it can be."""
     kept = {"of": of, "notes": [[each.frame, each.midi_note, each.cents] for each in pitches]}
-    try:
-        path.parent.mkdir(parents=True, exist_ok=True)
-        with atomic_write(path) as partial:
-            partial.write_text(json.dumps(kept))
-    except OSError as trouble:
-        log.warning("%s is not kept: %s", path.name, trouble)
+    with _kept_where_it_can_be(path) as partial:
+        partial.write_text(json.dumps(kept))
 
 
 def load_pitches(path: Path, *, of: str) -> list[NotePitch] | None:
@@ -74,3 +63,17 @@ def load_pitches(path: Path, *, of: str) -> list[NotePitch] | None:
         return [NotePitch(*each) for each in kept["notes"]] if kept["of"] == of else None
     except (OSError, ValueError, KeyError, TypeError):
         return None
+
+
+@contextmanager
+def _kept_where_it_can_be(path: Path) -> Iterator[Path]:
+    """Where to write it; a file that is there is replaced at once or not at all.
+
+    A disk that takes none holds nothing up.
+    """
+    try:
+        path.parent.mkdir(parents=True, exist_ok=True)
+        with atomic_write(path) as partial:
+            yield partial
+    except OSError as trouble:
+        log.warning("%s is not kept: %s", path.name, trouble)

@@ -26,6 +26,12 @@ def kind_of(path: Path) -> FileKind:
             raise InvalidSetting(f"{path.name} should end in .wav or .flac: those are written")
 
 
+def check_depth(kind: FileKind, depth: Depth) -> None:
+    """Refuse a depth that a kind of file does not hold."""
+    if kind == "flac" and depth == "32f":
+        raise InvalidSetting("FLAC holds 16 or 24 bits; choose WAV for 32-bit float")
+
+
 def write_sound(
     path: Path,
     blocks: Iterable[Samples],
@@ -40,8 +46,7 @@ def write_sound(
     FLAC holds 16 or 24 bits. Nothing is left behind when writing or the source of the blocks fails.
     """
     kind = kind_of(path)
-    if kind == "flac" and depth == "32f":
-        raise InvalidSetting("FLAC holds 16 or 24 bits; choose WAV for 32-bit float")
+    check_depth(kind, depth)
     try:
         if kind == "wav":
             with WaveWriter(path, rate_hz=rate_hz, channels=channels, depth=depth, note=note) as writer:

@@ -46,16 +46,18 @@ class WorkKind(Generic[Prepared, Result]):
 AnyKind = WorkKind[Any, Any]
 
 
+async def keep_result(conn: Connection, prepared: Any, result: Any) -> Any:
+    """Of a kind of which nothing comes but its result."""
+    return result
+
+
 def calculation(name: str, compute: Callable[[dict[str, Any], Settings], Any], *, remembered: int) -> AnyKind:
     """A kind whose input is all that it needs, and whose result (JSON) is all that comes of it."""
 
     async def prepare(conn: Connection, work: Work, settings: Settings) -> tuple[dict[str, Any], Settings]:
         return work.input, settings
 
-    async def keep(conn: Connection, prepared: Any, result: Any) -> Any:
-        return result
-
     def do(prepared: tuple[dict[str, Any], Settings], holder: str, tell: Tell) -> Any:
         return compute(*prepared)
 
-    return WorkKind(name=name, queue=PROMPT, prepare=prepare, compute=do, keep=keep, remembered=remembered)
+    return WorkKind(name=name, queue=PROMPT, prepare=prepare, compute=do, keep=keep_result, remembered=remembered)

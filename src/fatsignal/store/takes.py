@@ -90,6 +90,12 @@ _TAKE = (
 )
 
 
+# Part by part, the newest first.
+_LISTED = "part.position, take.number DESC"
+# Who wrote a row, and where it lies: every change writes it anew, elsewhere.
+_VERSION = "take.xmin, take.ctid"
+
+
 def _from_row(row: dict[str, Any]) -> Take:
     row["windows"] = tuple(Window(*window) for window in row["windows"])
     row["heard"] = tuple(row["heard"])
@@ -177,7 +183,7 @@ async def _of_session(conn: Connection, session_id: UUID, where: LiteralString) 
         await cur.execute(
             f"""
             SELECT {_TAKE} FROM take JOIN part ON part.id = take.part_id
-            WHERE part.session_id = %s {where} ORDER BY part.position, take.number DESC
+            WHERE part.session_id = %s {where} ORDER BY {_LISTED}
             """,
             (session_id,),
         )
@@ -222,11 +228,6 @@ async def list_versions(conn: Connection, session_id: UUID) -> list[ListedTake]:
             (session_id,),
         )
         return [row async for row in in_turns(cur)]
-
-
-# Who wrote a row, and where it lies: every change writes it anew, elsewhere.
-_VERSION = "take.xmin, take.ctid"
-_LISTED = "part.position, take.number DESC"
 
 
 async def get_take(conn: Connection, take_id: UUID) -> Take:

@@ -49,13 +49,12 @@ class WorkQueue:
 
     async def ask(
         self, *, kind: str, fingerprint: str, work_input: dict[str, Any], session_id: UUID | None = None,
-        detail: dict[str, Any] | None = None, anew: bool = False,
+        anew: bool = False,
     ) -> Work:  # fmt: skip
         """The work on an input: what was computed before is there at once, unless it is asked for `anew`."""
         async with self._pool.connection() as conn:
             work, asked = await works.ask(
-                conn, kind=kind, fingerprint=fingerprint, work_input=work_input, session_id=session_id, detail=detail,
-                anew=anew,
+                conn, kind=kind, fingerprint=fingerprint, work_input=work_input, session_id=session_id, anew=anew,
             )  # fmt: skip
         # The worker must see it when it is woken.
         if asked:

@@ -1,17 +1,22 @@
 """Comparisons: takes at one stretch of the song, each measured there, dry or through a tone."""
 
+from collections.abc import Sequence
 from typing import TYPE_CHECKING, Any
 from uuid import UUID
 
 from pydantic import BaseModel
 
 from fatsignal.config import Settings
-from fatsignal.jobs.kind import PROMPT, Tell, WorkKind
+from fatsignal.errors import NotFound
+from fatsignal.jobs.kind import PROMPT, Tell, WorkKind, keep_result
+from fatsignal.store import takes, tones
 from fatsignal.store.database import Connection
+from fatsignal.store.takes import Take, TakeChannel
 from fatsignal.store.works import Work
 
 if TYPE_CHECKING:
     from fatsignal.acts.excerpt import Excerpt
+    from fatsignal.core.tone.document import Tone
 
 COMPARISON_KIND = "comparison"
 _REMEMBERED = 300
@@ -39,24 +44,33 @@ async def excerpt_of(conn: Connection, asked: ExcerptAsked, settings: Settings) 
     NotFound
         If the take, the channel or the tone is not there.
     """
-    from fatsignal.acts.excerpt import Excerpt
-    from fatsignal.acts.materials import material_of_take
-    from fatsignal.core.material.channels import Wanted
-    from fatsignal.core.takes.windows import Window
-    from fatsignal.core.tone.document import Tone
-    from fatsignal.errors import NotFound
-    from fatsignal.store import takes, tones
-
     take = await takes.get_take(conn, asked.take_id)
     channels = (await takes.channels_of(conn, [take.id]))[take.id]
     chosen = next((each for each in channels if each.position == asked.position), None)
     if chosen is None:
         raise NotFound("channel", asked.position)
-    tone = None
-    if asked.tone_id is not None:
-        tone = Tone.model_validate((await tones.get_revision(conn, asked.tone_id)).document)
+    return excerpt_from(take, channels, chosen, asked, await tone_of(conn, asked.tone_id), settings)
+
+
+def excerpt_from(
+    take: Take, channels: Sequence[TakeChannel], chosen: TakeChannel, asked: ExcerptAsked, tone: "Tone | None",
+    settings: Settings,
+) -> "Excerpt":  # fmt: skip
+    """What is to be heard of a take that was found, through a tone that was."""
+    from fatsignal.acts.excerpt import Excerpt
+    from fatsignal.acts.materials import material_of_take
+    from fatsignal.core.material.channels import Wanted
+    from fatsignal.core.takes.windows import Window
+
     recorded = material_of_take(take, channels, settings.sessions_folder)
     return Excerpt(recorded, Wanted.exactly(chosen.key), Window(asked.from_frame, asked.to_frame), tone)
+
+
+async def tone_of(conn: Connection, tone_id: UUID | None) -> "Tone | None":
+    """The tone of a revision, where one is named."""
+    from fatsignal.core.tone.document import Tone
+
+    return Tone.model_validate((await tones.get_revision(conn, tone_id)).document) if tone_id else None
 
 
 async def _prepare(conn: Connection, work: Work, settings: Settings) -> "tuple[list[Excerpt], Settings]":
@@ -77,10 +91,6 @@ def _compute(prepared: "tuple[list[Excerpt], Settings]", _: str, tell: Tell) -> 
     return json_ready(found)
 
 
-async def _keep(conn: Connection, prepared: Any, found: Any) -> Any:
-    return found
-
-
 COMPARISON = WorkKind(
-    name=COMPARISON_KIND, queue=PROMPT, prepare=_prepare, compute=_compute, keep=_keep, remembered=_REMEMBERED
+    name=COMPARISON_KIND, queue=PROMPT, prepare=_prepare, compute=_compute, keep=keep_result, remembered=_REMEMBERED
 )

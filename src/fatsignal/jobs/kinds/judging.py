@@ -5,7 +5,7 @@ from uuid import UUID
 
 from fatsignal.config import Settings
 from fatsignal.errors import ChangedMeanwhile
-from fatsignal.jobs.kind import SHORT, Tell, WorkKind
+from fatsignal.jobs.kind import SHORT, Tell, WorkKind, keep_result
 from fatsignal.store.database import Connection
 from fatsignal.store.works import Work
 
@@ -50,14 +50,10 @@ def _compute_drift(prepared: "tuple[PartToHear, Settings]", _: str, tell: Tell) 
     return drifts(loaded, sessions_folder=settings.sessions_folder, waves_folder=settings.waves_folder)
 
 
-async def _keep(conn: Connection, prepared: Any, verdicts: Any) -> Any:
-    return verdicts
-
-
 JUDGING = WorkKind(
-    name=JUDGING_KIND, queue=SHORT, prepare=_prepare, compute=_compute, keep=_keep, remembered=_REMEMBERED
+    name=JUDGING_KIND, queue=SHORT, prepare=_prepare, compute=_compute, keep=keep_result, remembered=_REMEMBERED
 )
 TUNING_DRIFT = WorkKind(
-    name=TUNING_DRIFT_KIND, queue=SHORT, prepare=_prepare_drift, compute=_compute_drift, keep=_keep,
+    name=TUNING_DRIFT_KIND, queue=SHORT, prepare=_prepare_drift, compute=_compute_drift, keep=keep_result,
     remembered=_REMEMBERED,
 )  # fmt: skip

@@ -12,7 +12,14 @@ from pydantic import BaseModel
 from fatsignal.core.json_values import json_ready
 from fatsignal.core.material.channels import HEARD_FIRST, Wanted, find
 from fatsignal.errors import InvalidSetting, WorkFailed
-from fatsignal.jobs.kinds.comparing import COMPARISON_KIND, ComparisonInput, ExcerptAsked, excerpt_of
+from fatsignal.jobs.kinds.comparing import (
+    COMPARISON_KIND,
+    ComparisonInput,
+    ExcerptAsked,
+    excerpt_from,
+    excerpt_of,
+    tone_of,
+)
 from fatsignal.store import takes
 from fatsignal.store.takes import Take, TakeChannel
 from fatsignal.web.context import Pool, SettingsDep, WorkQueueDep
@@ -62,14 +69,16 @@ async def compared(
 
     found: list[tuple[Take, TakeChannel, ExcerptAsked, Excerpt]] = []
     async with pool.connection() as conn:
+        document = await tone_of(conn, tone)
         for take_id in take_ids:
             take = await takes.get_take(conn, take_id)
             _check_stretch(from_frame, to_frame, take.rate_hz)
-            chosen = _channel(take, (await takes.channels_of(conn, [take_id]))[take_id], "di" if tone else channel)
+            channels = (await takes.channels_of(conn, [take_id]))[take_id]
+            chosen = _channel(take, channels, "di" if tone else channel)
             asked = ExcerptAsked(
                 take_id=take_id, position=chosen.position, from_frame=from_frame, to_frame=to_frame, tone_id=tone
             )
-            found.append((take, chosen, asked, await excerpt_of(conn, asked, settings)))
+            found.append((take, chosen, asked, excerpt_from(take, channels, chosen, asked, document, settings)))
     measured = await _measured(queue, [(asked, excerpt) for _, _, asked, excerpt in found])
     gains = matching_gains_db([lufs for lufs, _ in measured], [peak for _, peak in measured])
 
@@ -110,8 +119,8 @@ async def through(
         take_id=take_id, position=position, from_frame=stretch_from, to_frame=stretch_to, tone_id=tone_id
     )
     async with pool.connection() as conn:
-        _check_stretch(stretch_from, stretch_to, (await takes.get_take(conn, take_id)).rate_hz)
         excerpt = await excerpt_of(conn, asked, settings)
+    _check_stretch(stretch_from, stretch_to, excerpt.rate_hz)
     kept = kept_excerpt(settings.excerpts_folder, await asyncio.to_thread(excerpt.fingerprint))
     piece = await asyncio.to_thread(piece_of_kept, kept, from_frame, frames)
     if piece is None:

@@ -2,6 +2,7 @@
 
 import asyncio
 from datetime import datetime
+from functools import partial
 from uuid import UUID
 
 from fastapi import APIRouter, Response
@@ -102,12 +103,13 @@ async def make(
     async with pool.connection() as conn:
         parcel = await parcel_of(conn, session_id, asked, settings.sessions_folder)
     await asyncio.to_thread(parcel.check)
-    work_input, fingerprint = asked.model_dump(mode="json"), parcel.fingerprint()
-    work = await queue.ask(kind=PARCEL_KIND, fingerprint=fingerprint, session_id=session_id, work_input=work_input)
+    ask = partial(
+        queue.ask, kind=PARCEL_KIND, fingerprint=parcel.fingerprint(), session_id=session_id,
+        work_input=asked.model_dump(mode="json"),
+    )  # fmt: skip
+    work = await ask()
     if work.state == "done" and not parcel_file(settings, work.id).exists():
-        work = await queue.ask(
-            kind=PARCEL_KIND, fingerprint=fingerprint, session_id=session_id, work_input=work_input, anew=True
-        )
+        work = await ask(anew=True)
     return _view(work)
 
 
