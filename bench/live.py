@@ -17,7 +17,7 @@ from websockets.sync.client import connect
 
 from launcher.postgres import Postgres
 from tests.applications import running_application
-from tests.e2e.conftest import QUIET
+from tests.e2e.conftest import CHROMIUM, QUIET
 
 MINUTES, BUFFER_FRAMES, TONE = 10.0, 128, "Kiln"
 
@@ -40,9 +40,7 @@ def main() -> None:
                 settings = app.get(f"{path}/interface")["settings"]
                 app.send("PUT", f"{path}/interface", {**settings, "buffer_frames": BUFFER_FRAMES})
                 app.send("PUT", f"{path}/roll/settings", {"way": "loop", "loop_bar": 13, "loop_bars": 8})
-                browser = playwright.chromium.launch(
-                    executable_path="/usr/bin/chromium", chromium_sandbox=False, args=QUIET
-                )
+                browser = playwright.chromium.launch(executable_path=CHROMIUM, chromium_sandbox=False, args=QUIET)
                 page = browser.new_page(viewport={"width": 1280, "height": 800})
                 page.goto(f"{app.url}/takes")
                 page.wait_for_timeout(10_000)

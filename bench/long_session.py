@@ -22,7 +22,7 @@ from fatsignal.store import parts, sections, sessions, takes
 from fatsignal.store.database import migrate
 from launcher.postgres import Postgres
 from tests.applications import running_application
-from tests.e2e.conftest import QUIET
+from tests.e2e.conftest import CHROMIUM, QUIET
 
 CHANNELS: tuple[tuple[str, RecordedKind], ...] = (("DI", "di"), ("mic A", "mic"), ("mic B", "mic"))
 _CHECKS = {
@@ -62,9 +62,7 @@ def shown(
         try:
             asyncio.run(enter(url, tempo, song, recorded(data)))
             with running_application(data, url, demo="0") as app, sync_playwright() as playwright:
-                browser = playwright.chromium.launch(
-                    executable_path="/usr/bin/chromium", chromium_sandbox=False, args=QUIET
-                )
+                browser = playwright.chromium.launch(executable_path=CHROMIUM, chromium_sandbox=False, args=QUIET)
                 yield app.url, browser.new_page(viewport={"width": 1280, "height": 800})
                 browser.close()
         finally:

@@ -25,7 +25,7 @@ from fatsignal.core.takes.windows import Window
 from fatsignal.core.timing.tempo import TempoMap
 from launcher.postgres import Postgres
 from tests.applications import Application, running_application
-from tests.e2e.conftest import QUIET
+from tests.e2e.conftest import CHROMIUM, QUIET
 
 ROLLED_S = 8
 TAKES, MINUTES, RATE_HZ = 20, 3, 48_000
@@ -89,7 +89,7 @@ def resident_mb(pid: int) -> float:
 
 def rolling() -> None:
     with demonstration() as app, sync_playwright() as playwright:
-        browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", chromium_sandbox=False, args=QUIET)
+        browser = playwright.chromium.launch(executable_path=CHROMIUM, chromium_sandbox=False, args=QUIET)
         page = browser.new_page(viewport={"width": 1280, "height": 800})
         page.add_init_script(HOOK)
         page.goto(f"{app.url}/takes")

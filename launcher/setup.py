@@ -18,7 +18,7 @@ OLDEST_PYTHON = (3, 11)
 
 RUN_PROGRAMS = {"initdb": "postgresql", "npm": "npm"}
 TEST_PROGRAMS = {
-    "chromium": "chromium",
+    "chromium-headless-shell": "chromium-headless-shell",
     "ngspice": "ngspice",
     "ffmpeg": "ffmpeg",
     "ffprobe": "ffmpeg",

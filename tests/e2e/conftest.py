@@ -3,6 +3,8 @@
 import pytest
 from playwright.sync_api import Page, expect, sync_playwright
 
+# Debian's Chromium without what draws windows: the same pages, for a fifth less of the processor.
+CHROMIUM = "/usr/bin/chromium-headless-shell"
 # Beside another worker's tests a page answers later.
 expect.set_options(timeout=15_000)
 QUIET = [
@@ -19,7 +21,7 @@ BEGIN = "if (!sessionStorage.getItem('begun')) { localStorage.clear(); sessionSt
 @pytest.fixture(scope="module")
 def browser():
     with sync_playwright() as playwright:
-        chromium = playwright.chromium.launch(executable_path="/usr/bin/chromium", chromium_sandbox=False, args=QUIET)
+        chromium = playwright.chromium.launch(executable_path=CHROMIUM, chromium_sandbox=False, args=QUIET)
         yield chromium
         chromium.close()
 

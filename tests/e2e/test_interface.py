@@ -14,7 +14,7 @@ from fatsignal.core.timing.delay import align
 from tests.e2e.conftest import wait_until_ready
 from tests.signals import FS, plucks
 
-pytestmark = [pytest.mark.browser, pytest.mark.alone]
+pytestmark = [pytest.mark.browser, pytest.mark.realtime]
 
 
 def test_from_roll_to_print_to_hand_over(page, application):

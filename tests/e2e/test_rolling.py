@@ -9,7 +9,7 @@ from playwright.sync_api import expect
 from tests.e2e.conftest import BEGIN, wait_until_ready
 from tests.signals import FS
 
-pytestmark = [pytest.mark.browser, pytest.mark.slow, pytest.mark.alone]
+pytestmark = [pytest.mark.browser, pytest.mark.slow, pytest.mark.realtime]
 
 TWO_PRESSES = """([path, section]) => Promise.all([1, 2].map(() =>
   fetch(path, {

@@ -14,7 +14,7 @@ from fatsignal.files.midi import write_midi
 from tests.e2e.conftest import wait_until_ready
 from tests.signals import FS
 
-pytestmark = [pytest.mark.browser, pytest.mark.alone]
+pytestmark = [pytest.mark.browser, pytest.mark.realtime]
 
 
 @pytest.fixture

@@ -11,7 +11,7 @@ from playwright.sync_api import expect
 from tests.e2e.conftest import wait_until_ready
 from tests.signals import FS, plucks
 
-pytestmark = [pytest.mark.browser, pytest.mark.alone]
+pytestmark = [pytest.mark.browser, pytest.mark.realtime]
 
 
 @pytest.fixture

@@ -60,9 +60,14 @@ def looped(folder):
     return order(folder, plan=rounds, parts=[part(folder, setup=RigSetup(mics=[]), first_number=1)])
 
 
-@pytest.mark.parametrize("seed", range(20))
-def test_a_kill_at_a_random_moment_costs_a_tenth_of_a_second_at_most(tmp_path, seed):
-    asked = looped(tmp_path)
+@pytest.mark.long
+def test_a_kill_at_a_random_moment_costs_a_tenth_of_a_second_at_most(tmp_path, at_length):
+    for seed in range(200 if at_length else 6):
+        killed_at_random(tmp_path / str(seed), seed)
+
+
+def killed_at_random(folder, seed):
+    asked = looped(folder)
     context = multiprocessing.get_context("fork")
     delivered = context.Value(ctypes.c_int64, 0, lock=False)
     process = context.Process(
@@ -79,7 +84,7 @@ def test_a_kill_at_a_random_moment_costs_a_tenth_of_a_second_at_most(tmp_path, s
         process.join()
     given = delivered.value
     reached = 0
-    for index in range(len(list((tmp_path / "Baritone").iterdir()))):
+    for index in range(len(list((folder / "Baritone").iterdir()))):
         name = take_folder(asked, index) / f"Baritone {index + 1:02d} - ch 0.wav"
         begin = max(0, index * PASS - HANDLE)
         if not name.exists():

@@ -42,7 +42,7 @@ class Numbered(InputsOnly):
     def read_block(self) -> Block | None:
         if self.at == self.blocks:
             return None
-        if self.at % (60 * FS // BLOCK_FRAMES) == 0:
+        if self.at % (30 * FS // BLOCK_FRAMES) == 0:
             gc.collect()
             self.memory_bytes.append(resident_bytes())
         samples = self._samples.copy()
@@ -55,7 +55,7 @@ class Numbered(InputsOnly):
 
 
 def test_minutes_of_twenty_four_channels(tmp_path, at_length):
-    minutes = 30 if at_length else 8
+    minutes = 30 if at_length else 4
     blocks = minutes * 60 * FS // BLOCK_FRAMES
     source = Numbered(blocks)
     asked = order(
@@ -70,9 +70,9 @@ def test_minutes_of_twenty_four_channels(tmp_path, at_length):
         path = take_file(asked, facts.name, part_index=channel // (1 + MICS))
         check_blocks(path, source.words[:, channel], blocks)
         path.unlink()
-    # Everything was in use after five minutes: from there on nothing is added.
-    early, late = max(source.memory_bytes[:6]), max(source.memory_bytes[6:])
-    assert len(source.memory_bytes) == minutes
+    # Everything was in use after a minute: from there on nothing is added.
+    early, late = max(source.memory_bytes[:3]), max(source.memory_bytes[3:])
+    assert len(source.memory_bytes) == 2 * minutes
     assert late - early < MOST_GROWTH_BYTES, [round(each / 2**20) for each in source.memory_bytes]
 
 

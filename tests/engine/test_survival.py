@@ -22,7 +22,7 @@ from tests.applications import Application, copied_application, restore_demonstr
 from tests.engine.applications import engine_pid, start_to_roll, taken
 from tests.signals import FS
 
-pytestmark = [pytest.mark.slow, pytest.mark.alone, pytest.mark.long]
+pytestmark = [pytest.mark.slow, pytest.mark.realtime, pytest.mark.long]
 
 MOST_LOST_FRAMES = FS // 10
 

@@ -14,7 +14,7 @@ from tests.engine.applications import start_to_roll, taken
 from tests.reference.set_clock import SettableClock
 from tests.signals import FS
 
-pytestmark = [pytest.mark.slow, pytest.mark.alone]
+pytestmark = [pytest.mark.slow, pytest.mark.realtime]
 
 
 def meters_for(live, seconds: float) -> list[dict]:

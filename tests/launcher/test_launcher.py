@@ -9,7 +9,7 @@ import pytest
 from launcher import commands, setup
 from launcher.postgres import Postgres, PostgresFailed
 
-pytestmark = pytest.mark.alone
+pytestmark = pytest.mark.realtime
 
 
 def test_the_server_starts_answers_stops_and_starts_again(tmp_path):

@@ -49,6 +49,15 @@ class Studio:
         async with self.pool.connection() as conn:
             return sorted(take.number for take in await takes.list_takes(conn, self.session.id))
 
+    async def entered(self, *numbers):
+        """Wait until these takes are there and told of: a row is seen before entering it is over."""
+
+        async def told():
+            entered = [each for each in self.told if each.event == "take"]
+            return len(entered) == len(numbers) and await self.numbers() == [*numbers]
+
+        await self.until(told)
+
     async def until(self, condition, seconds=20):
         for _ in range(seconds * 50):
             if await condition():
@@ -91,11 +100,7 @@ async def test_a_take_that_the_database_refuses_holds_up_no_other(studio):
     (broken / "roll.json").write_text("{")
     studio.rolled(3)
     async with at_work(studio):
-
-        async def third_is_there():
-            return await studio.numbers() == [3]
-
-        await studio.until(third_is_there)
+        await studio.entered(3)
 
         async def both_wait():
             return len(studio.entering.waiting) == 2
@@ -129,11 +134,7 @@ async def test_what_passes_is_tried_again_until_it_works(studio, monkeypatch, pa
     monkeypatch.setattr(enter_roll, "survey_roll", fails_twice)
     studio.rolled(1)
     async with at_work(studio):
-
-        async def there():
-            return await studio.numbers() == [1]
-
-        await studio.until(there)
+        await studio.entered(1)
     assert len(tries) == 3
     assert studio.entering.waiting == []
     assert (studio.settings.sessions_folder / "Song/Baritone/Take 01/take.json").exists()
@@ -143,11 +144,7 @@ async def test_what_an_earlier_release_refused_for_good_is_looked_at_again(studi
     folder = studio.rolled(1)
     (folder / "roll.json").rename(folder / "roll.refused.json")
     async with at_work(studio):
-
-        async def there():
-            return await studio.numbers() == [1]
-
-        await studio.until(there)
+        await studio.entered(1)
     assert not (folder / "roll.refused.json").exists()
 
 
@@ -155,20 +152,12 @@ async def test_a_take_whose_number_is_in_use_gets_the_next_one(studio):
     """A folder that was put back by hand, beside a take that has its number by now."""
     studio.rolled(1)
     async with at_work(studio):
-
-        async def first():
-            return await studio.numbers() == [1]
-
-        await studio.until(first)
+        await studio.entered(1)
         folder = studio.settings.sessions_folder / "Song/Baritone"
         (folder / "Take 01").rename(folder / "Take 01 (away)")
         studio.rolled(1)
         studio.entering.wake()
-
-        async def second():
-            return await studio.numbers() == [1, 2]
-
-        await studio.until(second)
+        await studio.entered(1, 2)
 
 
 async def test_trying_again_at_once_is_possible_and_what_was_moved_away_is_forgotten(studio, monkeypatch):
@@ -184,11 +173,7 @@ async def test_trying_again_at_once_is_possible_and_what_was_moved_away_is_forgo
         await studio.until(waits)
         (folder / "roll.json").write_text(json.dumps(journal))
         studio.entering.try_again()
-
-        async def there():
-            return await studio.numbers() == [1] and not studio.entering.waiting
-
-        await studio.until(there)
+        await studio.entered(1)
 
 
 async def test_what_has_no_end_yet_waits_while_something_rolls(studio):
@@ -201,11 +186,7 @@ async def test_what_has_no_end_yet_waits_while_something_rolls(studio):
         assert await studio.numbers() == []
         studio.busy = False
         studio.entering.wake()
-
-        async def recovered():
-            return await studio.numbers() == [1]
-
-        await studio.until(recovered)
+        await studio.entered(1)
 
 
 SEAMS = [

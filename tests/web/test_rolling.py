@@ -14,7 +14,7 @@ from fatsignal.core.timing.click import ClickSettings, render_click
 from fatsignal.core.timing.tempo import TempoMap
 from tests.signals import FS
 
-pytestmark = pytest.mark.alone
+pytestmark = pytest.mark.realtime
 
 HEADER = struct.Struct("<IIq")
 
