@@ -17,6 +17,7 @@ from fatsignal.core.clip import Clip, Samples
 from fatsignal.core.level.bleed import measure_bleed
 from fatsignal.core.level.level_check import check_levels
 from fatsignal.core.level.noise import measure_noise
+from fatsignal.core.mono_sound import MonoInMemory
 from fatsignal.core.pitch.note_list import list_notes
 from fatsignal.core.pitch.notes import targets_of
 from fatsignal.core.timing.beat_tracking import find_pulse
@@ -111,7 +112,7 @@ def main() -> None:
         "noise": (lambda: measure_noise(di, rate_hz=RATE_HZ), SECONDS),
         "bleed": (lambda: measure_bleed(mic, click, rate_hz=RATE_HZ, playing_dbfs=-16), SECONDS),
         "latency": (lambda: measure_round_trip(pings, rate_hz=RATE_HZ), len(pings) / RATE_HZ),
-        "pulse of a backing track": (lambda: find_pulse(loop), SECONDS),
+        "pulse of a backing track": (lambda: find_pulse(MonoInMemory.of(loop)), SECONDS),
     }
     for name, (check, seconds) in checks.items():
         print(f"{name:26s} {times_real_time(check, seconds):8.0f} × real time")

@@ -1,7 +1,8 @@
 """What a long take costs. Run: .venv/bin/python -m bench.long_takes
 
 Measures, in processes of their own and in one run, a take of an hour against one of three minutes, both of 3 channels:
-the memory that entering it takes, and hearing out its DI; and how many times faster than real time each goes.
+the memory that entering it takes, hearing out its DI, and bringing one of its files in as a backing track with its
+pulse; and how many times faster than real time each goes.
 Aim: flat, under 500 MB for any length.
 """
 
@@ -13,6 +14,8 @@ import time
 from datetime import UTC, datetime
 from functools import partial
 from pathlib import Path
+from types import SimpleNamespace
+from typing import Any, cast
 from uuid import uuid4
 
 import numpy as np
@@ -71,7 +74,18 @@ def heard_out(folder: Path) -> None:
         listen_through(partial(reader.read, Wanted()), frames=frames, rate_hz=RATE_HZ)
 
 
-STEPS = {"entered": entered, "its DI heard out": heard_out}
+def brought_in(folder: Path) -> None:
+    from fatsignal.acts.import_backing import import_backing
+    from fatsignal.core.timing.tempo import TempoMap
+
+    session = SimpleNamespace(rate_hz=RATE_HZ, tempo=TempoMap.steady(120, rate_hz=RATE_HZ), folder="Song")
+    import_backing(
+        folder / "mic A.wav", shown_name="mic A.wav", session=cast(Any, session),
+        sessions_folder=folder / "sessions", waves_folder=folder / "waves",
+    )  # fmt: skip
+
+
+STEPS = {"entered": entered, "its DI heard out": heard_out, "one as a backing": brought_in}
 
 
 def main() -> None:

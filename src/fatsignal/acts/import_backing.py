@@ -12,15 +12,15 @@ import numpy as np
 from fatsignal.acts.upload_reader import uploaded_blocks, uploaded_facts
 from fatsignal.acts.waves import keep_wave
 from fatsignal.core.clip import Samples
-from fatsignal.core.level.loudness import integrated_loudness_lufs
-from fatsignal.core.level.waveform_peaks import columns
+from fatsignal.core.level.loudness import LoudnessMeter, gated_loudness_lufs
+from fatsignal.core.level.waveform_peaks import Columns, columns
 from fatsignal.core.timing.beat_tracking import find_pulse
 from fatsignal.engine.orders import ListenOrder
 from fatsignal.errors import FileRefused, SignalError
 from fatsignal.files.bext import BextChunk
 from fatsignal.files.claims import place_file
 from fatsignal.files.names import file_name
-from fatsignal.files.sound import read_blocks, read_clip
+from fatsignal.files.sound import open_mono, open_sound, read_blocks
 from fatsignal.files.sound_writer import write_sound
 from fatsignal.store import backings, history
 from fatsignal.store.backings import Backing
@@ -71,18 +71,22 @@ def import_backing(
     depth = "24" if facts.subtype in _SUBTYPES_24 else "32f"
     expected = max(1, round(facts.frames * session.rate_hz / facts.rate_hz))
 
+    def tell(share: float) -> None:
+        if on_progress:
+            on_progress(min(1.0, share))
+
     def converted() -> Iterator[Samples]:
         frames = 0
         for block in uploaded_blocks(source, shown_name, rate_hz=session.rate_hz):
             frames += len(block)
             yield block
-            if on_progress:
-                # Measuring takes about as long again.
-                on_progress(min(0.5, 0.5 * frames / expected))
+            # Measuring and listening take about as long again.
+            tell(min(0.5, 0.5 * frames / expected))
 
     return _keep(
         converted(), mark=mark, name=Path(shown_name).stem, channels=facts.channels, depth=depth, session=session,
         sessions_folder=sessions_folder, waves_folder=waves_folder,
+        on_measured=lambda frames: tell(0.5 + 0.25 * frames / expected),
     )  # fmt: skip
 
 
@@ -121,6 +125,7 @@ def backing_folder(sessions_folder: Path, session: Session) -> Path:
 def _keep(
     blocks: Iterator[Samples], *, name: str, channels: int, depth: str, session: Session, sessions_folder: Path,
     waves_folder: Path, from_frame: int | None = None, mark: str | None = None,
+    on_measured: Callable[[int], None] = lambda frames: None,
 ) -> BackingFile:  # fmt: skip
     folder = backing_folder(sessions_folder, session)
     folder.mkdir(parents=True, exist_ok=True)
@@ -139,22 +144,41 @@ def _keep(
             depth="24" if depth == "24" else "32f",
             note=note,
         )
-        clip = read_clip(partial)
-        if not np.any(clip.samples):
+        wave, loudness_lufs, silent = _measured(partial, frames, on_measured)
+        if silent:
             raise FileRefused(f"{wanted.stem} holds nothing but silence: there is nothing to play to")
+        pulse, no_pulse = _pulse_of(partial, beats_per_bar=session.tempo.meter_at(1).beats)
         target = place_file(partial, wanted)
     except BaseException:
         partial.unlink(missing_ok=True)
         raise
     backing_id = uuid4()
-    keep_wave(waves_folder, str(backing_id), columns(clip.samples))
-    loudness = integrated_loudness_lufs(clip)
-    pulse, no_pulse = None, ""
-    try:
-        pulse = asdict(find_pulse(clip, beats_per_bar=session.tempo.meter_at(1).beats))
-    except SignalError as trouble:
-        no_pulse = str(trouble)
+    keep_wave(waves_folder, str(backing_id), wave)
     return BackingFile(
         backing_id, target.stem, str(target.relative_to(sessions_folder / session.folder)), frames, channels,
-        loudness if np.isfinite(loudness) else None, pulse, no_pulse,
+        loudness_lufs, pulse, no_pulse,
     )  # fmt: skip
+
+
+def _measured(path: Path, frames: int, on_measured: Callable[[int], None]) -> tuple[Columns, float | None, bool]:
+    """Columns of its wave, its loudness, and whether it is silent; block by block, however long it is."""
+    with open_sound(path) as sound:
+        meter = LoudnessMeter(rate_hz=sound.samplerate, channels=sound.channels, most_frames=frames)
+    waves, silent, done = [], True, 0
+    for block in read_blocks(path):
+        meter.push(block)
+        waves.append(columns(block))
+        silent = silent and not np.any(block)
+        done += len(block)
+        on_measured(done)
+    loudness_lufs = gated_loudness_lufs(meter.block_powers())
+    return np.concatenate(waves, axis=1), loudness_lufs if np.isfinite(loudness_lufs) else None, silent
+
+
+def _pulse_of(path: Path, *, beats_per_bar: int) -> tuple[dict[str, Any] | None, str]:
+    """What was heard in it, or why nothing was."""
+    try:
+        with open_mono(path) as sound:
+            return asdict(find_pulse(sound, beats_per_bar=beats_per_bar)), ""
+    except SignalError as trouble:
+        return None, str(trouble)

@@ -104,6 +104,24 @@ def read_span(sound: soundfile.SoundFile, *, from_frame: int, frames: int) -> Sa
     return out
 
 
+@contextmanager
+def open_mono(path: Path) -> Iterator["MonoFile"]:
+    """Open a sound file to be read stretch by stretch, its channels taken together."""
+    with open_sound(path) as sound:
+        yield MonoFile(sound)
+
+
+class MonoFile:
+    """The mean of the channels of an open file, a `MonoSound`."""
+
+    def __init__(self, sound: soundfile.SoundFile) -> None:
+        self._sound = sound
+        self.rate_hz, self.frames = int(sound.samplerate), int(sound.frames)
+
+    def read(self, from_frame: int, frames: int) -> Samples:
+        return np.asarray(read_span(self._sound, from_frame=from_frame, frames=frames).mean(axis=1))
+
+
 def read_blocks(path: Path, *, rate_hz: int | None = None) -> Iterator[Samples]:
     """The file block by block, shape (frames, channels), converted to `rate_hz` when it has another rate."""
     with open_sound(path) as sound:

@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from fatsignal.core.clip import Clip
+from fatsignal.core.mono_sound import MonoInMemory
 from fatsignal.core.timing.beat_onsets import find_onsets
 from fatsignal.core.timing.beat_tracking import find_pulse
 from fatsignal.core.timing.pulse import corrected, map_over
@@ -90,7 +90,7 @@ def performance(beat_s, *, accents=(1.4, 1.0, 1.0, 1.0), lead_s=0.7, seed=2):
         for place_s, sound in places:
             start = round((lead_s + place_s) * FS)
             out[start : start + len(sound)] += sound
-    return Clip.mono(out, FS)
+    return MonoInMemory(out, FS)
 
 
 @pytest.mark.parametrize("bpm", [72.0, 104.0, 127.3])
@@ -133,14 +133,14 @@ def test_a_first_beat_that_was_dragged_moves_the_whole_row():
 
 def test_recordings_without_a_beat_are_refused():
     with pytest.raises(SignalError, match="too short"):
-        find_pulse(Clip.mono(noise(2.0), FS))
+        find_pulse(MonoInMemory(noise(2.0), FS))
     with pytest.raises(SignalError, match="no tempo to find"):
-        find_pulse(Clip.mono(np.zeros(6 * FS), FS))
+        find_pulse(MonoInMemory(np.zeros(6 * FS), FS))
 
 
 def test_noise_gives_no_confidence():
     try:
-        pulse = find_pulse(Clip.mono(0.1 * noise(12.0, seed=9), FS))
+        pulse = find_pulse(MonoInMemory(0.1 * noise(12.0, seed=9), FS))
     except SignalError:
         return
     assert pulse.confidence < 0.35
@@ -153,7 +153,7 @@ def test_onsets_of_known_plucks_are_found_to_five_milliseconds():
         start = round(start_s * FS)
         time_s = np.arange(len(signal) - start) / FS
         signal[start:] += 0.3 * np.sin(2 * np.pi * (110 + 37 * number) * time_s) * np.exp(-time_s / 0.15)
-    found = find_onsets(signal, rate_hz=FS) / FS
+    found = find_onsets(MonoInMemory(signal, FS)) / FS
     assert len(found) == len(at_s)
     np.testing.assert_allclose(found, at_s, atol=0.005)
 

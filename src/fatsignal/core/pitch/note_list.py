@@ -8,6 +8,7 @@ from itertools import pairwise
 import numpy as np
 
 from fatsignal.core.clip import Clip, Samples
+from fatsignal.core.mono_sound import MonoInMemory
 from fatsignal.core.pitch.notes import Target
 from fatsignal.core.pitch.reading import read_pitch
 from fatsignal.core.pitch.tuner import ATTACK_S, LONGEST_S, reading_of
@@ -38,7 +39,7 @@ def list_notes(clip: Clip, targets: Sequence[Target] = (), *, reference_pitch_hz
     """
     signal = np.ascontiguousarray(clip.samples.mean(axis=1))
     rate_hz = clip.rate_hz
-    onsets = [*find_onsets(signal, rate_hz=rate_hz).tolist(), signal.size]
+    onsets = [*find_onsets(MonoInMemory(signal, rate_hz)).tolist(), signal.size]
     notes = []
     for start, following in pairwise(onsets):
         end = _end_of(signal[start:following], rate_hz) + start

@@ -16,6 +16,7 @@ from scipy.signal import stft
 from scipy.sparse import csr_array
 
 from fatsignal.core.clip import Samples
+from fatsignal.core.mono_sound import MonoSound
 
 _WINDOW_S, _HOP_S = 0.043, 0.010
 _BANDS_PER_OCTAVE, _LOWEST_HZ, _HIGHEST_HZ = 12, 50.0, 12_000.0
@@ -25,41 +26,52 @@ _LAG_FRAMES = 2
 _PEAK_S, _MEAN_S, _AFTER_S, _APART_S = 0.03, 0.10, 0.07, 0.05
 _THRESHOLD = 0.08
 _FINE_S, _LOOK_S = 0.002, 0.04
+# Frames of 10 ms that are looked at together.
+_STRETCH_FRAMES = 2_048
 
 Frames = NDArray[np.int64]
 
 
-def onset_strength(signal: Samples, *, rate_hz: int) -> tuple[Samples, int]:
-    """Novelty of each 10 ms frame, shape (frames,), and the hop in samples; frame k is centred on sample k·hop."""
+def onset_strength(sound: MonoSound) -> tuple[Samples, int]:
+    """Novelty of each 10 ms frame, shape (frames,), and the hop in samples; frame k is centred on sample k·hop.
+
+    It is gone through in stretches of some seconds; of all of it only the bands are kept, 140 MB for an hour.
+    """
+    rate_hz = sound.rate_hz
     hop = round(_HOP_S * rate_hz)
     window = 1 << round(np.log2(_WINDOW_S * rate_hz))
-    if signal.size < window:
-        signal = np.concatenate((signal, np.zeros(window - signal.size)))
-    # Single precision is enough for where a note begins, and takes half the time.
-    _, _, spectrum = stft(
-        signal.astype(np.float32), rate_hz, nperseg=window, noverlap=window - hop, boundary="zeros", padded=True
-    )
-    bands = np.asarray(_bands(window, rate_hz) @ np.abs(spectrum))
+    count = -(-max(sound.frames, window) // hop) + 1
+    of_bins = _bands(window, rate_hz)
+    bands = np.empty((of_bins.shape[0], count), dtype=np.float32)
+    for first in range(0, count, _STRETCH_FRAMES):
+        stop = min(first + _STRETCH_FRAMES, count)
+        samples = sound.read(first * hop - window // 2, (stop - first - 1) * hop + window)
+        # Single precision is enough for where a note begins, and takes half the time.
+        _, _, spectrum = stft(
+            samples.astype(np.float32), rate_hz, nperseg=window, noverlap=window - hop, boundary=None, padded=False
+        )
+        bands[:, first:stop] = of_bins @ np.abs(spectrum)
     loudest = float(np.percentile(bands.max(axis=0), 99.5))
+    flux = np.zeros(count)
     if loudest <= 0:
-        return np.zeros(bands.shape[1]), hop
-    level = np.log10(1 + _COMPRESSION * bands / loudest)
-    # Against the maximum of neighbouring bands: a pitch that wavers is no new note.
-    before = maximum_filter1d(level, 3, axis=0)
-    rise = level[:, _LAG_FRAMES:] - before[:, :-_LAG_FRAMES]
-    flux = np.maximum(rise, 0).mean(axis=0)
-    return np.concatenate((np.zeros(_LAG_FRAMES), flux)), hop
+        return flux, hop
+    for first in range(_LAG_FRAMES, count, _STRETCH_FRAMES):
+        stop = min(first + _STRETCH_FRAMES, count)
+        level = np.log10(1 + _COMPRESSION * bands[:, first - _LAG_FRAMES : stop].astype(np.float64) / loudest)
+        # Against the maximum of neighbouring bands: a pitch that wavers is no new note.
+        before = maximum_filter1d(level[:, :-_LAG_FRAMES], 3, axis=0)
+        flux[first:stop] = np.maximum(level[:, _LAG_FRAMES:] - before, 0).mean(axis=0)
+    return flux, hop
 
 
-def find_onsets(
-    signal: Samples, *, rate_hz: int, threshold: float = _THRESHOLD, strength: Samples | None = None
-) -> Frames:
-    """Samples at which notes begin, rising; `signal` has shape (frames,). `strength` where it is known already."""
+def find_onsets(sound: MonoSound, *, threshold: float = _THRESHOLD, strength: Samples | None = None) -> Frames:
+    """Samples at which notes begin, rising; `strength` where it is known already."""
+    rate_hz = sound.rate_hz
     hop = round(_HOP_S * rate_hz)
     if strength is None:
-        strength, hop = onset_strength(signal, rate_hz=rate_hz)
+        strength, hop = onset_strength(sound)
     places = pick_peaks(strength, hop_s=hop / rate_hz, threshold=threshold)
-    refined = [_steepest(signal, int(place) * hop, rate_hz) for place in places]
+    refined = [_steepest(sound, int(place) * hop) for place in places]
     apart = round(_APART_S * rate_hz)
     kept: list[int] = []
     for at in sorted(refined):
@@ -83,11 +95,11 @@ def pick_peaks(strength: Samples, *, hop_s: float, threshold: float = _THRESHOLD
     return np.array(kept, dtype=np.int64)
 
 
-def _steepest(signal: Samples, near: int, rate_hz: int) -> int:
+def _steepest(sound: MonoSound, near: int) -> int:
     """The beginning of the steepest rise of the energy around a coarse onset."""
-    fine, look = max(1, round(_FINE_S * rate_hz)), round(_LOOK_S * rate_hz)
+    fine, look = max(1, round(_FINE_S * sound.rate_hz)), round(_LOOK_S * sound.rate_hz)
     start = max(0, near - look)
-    piece = signal[start : near + look]
+    piece = sound.read(start, max(0, min(near + look, sound.frames) - start))
     whole = len(piece) // fine
     if whole < 6:
         return near

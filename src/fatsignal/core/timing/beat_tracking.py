@@ -15,7 +15,8 @@ from numpy.typing import NDArray
 from scipy.ndimage import gaussian_filter1d
 from scipy.signal import butter, sosfilt
 
-from fatsignal.core.clip import Clip, Samples
+from fatsignal.core.clip import Samples
+from fatsignal.core.mono_sound import MonoSound
 from fatsignal.core.timing.beat_onsets import find_onsets, onset_strength
 from fatsignal.core.timing.pulse import Pulse
 from fatsignal.errors import SignalError
@@ -28,12 +29,14 @@ _SNAP_S = 0.045
 SHORTEST_S = 4.0
 _LOW_HZ, _HEAVY_HZ = 180.0, 1_200.0
 _AS_STRONG = 0.93
+# Frames of 10 ms that are looked at together.
+_STRETCH_FRAMES = 2_048
 # What is at least this share of the recording's loudness sounds.
 _SOUNDS_SHARE = 0.5
 
 
-def find_pulse(clip: Clip, *, beats_per_bar: int = 4, near_bpm: float | None = None) -> Pulse:
-    """Propose tempo, beats and first downbeat of a recording.
+def find_pulse(sound: MonoSound, *, beats_per_bar: int = 4, near_bpm: float | None = None) -> Pulse:
+    """Propose tempo, beats and first downbeat of a recording; an hour of it takes 200 MB.
 
     Parameters
     ----------
@@ -45,26 +48,26 @@ def find_pulse(clip: Clip, *, beats_per_bar: int = 4, near_bpm: float | None = N
     SignalError
         If the recording is shorter than four seconds, or nothing in it repeats.
     """
-    signal = np.ascontiguousarray(clip.samples.mean(axis=1))
-    rate_hz = clip.rate_hz
-    if signal.size < SHORTEST_S * rate_hz:
+    rate_hz = sound.rate_hz
+    if sound.frames < SHORTEST_S * rate_hz:
         raise SignalError(
-            f"{signal.size / rate_hz:.1f} s are too short to find a tempo in: {SHORTEST_S:g} s are needed"
+            f"{sound.frames / rate_hz:.1f} s are too short to find a tempo in: {SHORTEST_S:g} s are needed"
         )
-    strength, hop = onset_strength(signal, rate_hz=rate_hz)
+    strength, hop = onset_strength(sound)
     if not strength.any():
         raise SignalError("nothing begins in this recording: there is no tempo to find")
-    onsets = find_onsets(signal, rate_hz=rate_hz, strength=strength)
+    onsets = find_onsets(sound, strength=strength)
     strength = strength / (strength.std() + 1e-12)
     frame_hz = rate_hz / hop
-    bpm, clarity = _tempo(strength * _weight(signal, len(strength), hop, rate_hz), frame_hz, near_bpm)
+    weight, loudness = _weight(sound, len(strength), hop)
+    bpm, clarity = _tempo(strength * weight, frame_hz, near_bpm)
     rough = _track(strength, 60 * frame_hz / bpm)
     reach = round(_SNAP_S * rate_hz)
-    beats = _with_first(_snapped(rough * hop, onsets, reach), signal, rate_hz)
+    beats = _with_first(_snapped(rough * hop, onsets, reach), sound, loudness)
     if len(beats) < 4:
         raise SignalError("no four beats in a row were found: tap the tempo instead")
     period, _, drift = _even_row(beats)
-    phase, sureness = _downbeat(signal, rate_hz, beats, beats_per_bar)
+    phase, sureness = _downbeat(sound, beats, beats_per_bar)
     on_onsets = float(np.mean(_near(beats, onsets, reach)))
     return Pulse(
         bpm=60 * rate_hz / period,
@@ -77,13 +80,23 @@ def find_pulse(clip: Clip, *, beats_per_bar: int = 4, near_bpm: float | None = N
     )
 
 
-def _weight(signal: Samples, frames: int, hop: int, rate_hz: int) -> Samples:
-    """How heavy the sound after each frame is: a bar is carried by its drums and basses, not by its cymbals."""
-    low = sosfilt(butter(2, _HEAVY_HZ, fs=rate_hz, output="sos"), signal)
-    padded = np.concatenate((low, np.zeros(max(0, (frames + 6) * hop - signal.size))))[: (frames + 6) * hop]
-    power = np.mean(np.square(padded.reshape(-1, hop)), axis=1)
+def _weight(sound: MonoSound, frames: int, hop: int) -> tuple[Samples, float]:
+    """How heavy the sound after each frame is, and the RMS of all of it.
+
+    A bar is carried by its drums and basses, not by its cymbals.
+    """
+    sections = butter(2, _HEAVY_HZ, fs=sound.rate_hz, output="sos")
+    state = np.zeros((len(sections), 2))
+    power, energy = np.zeros(frames + 6), 0.0
+    for first in range(0, -(-sound.frames // hop), _STRETCH_FRAMES):
+        samples = sound.read(first * hop, min(_STRETCH_FRAMES * hop, sound.frames - first * hop))
+        energy += float(samples @ samples)
+        low, state = sosfilt(sections, samples, zi=state)
+        padded = np.concatenate((low, np.zeros(-len(low) % hop))).reshape(-1, hop)
+        power[first : first + len(padded)] = np.mean(np.square(padded), axis=1)
     summed = np.concatenate(([0.0], np.cumsum(power)))
-    return np.asarray(np.sqrt((summed[6 : 6 + frames] - summed[:frames]) / 6))
+    heavy = np.sqrt((summed[6 : 6 + frames] - summed[:frames]) / 6)
+    return np.asarray(heavy), math.sqrt(energy / sound.frames)
 
 
 def _tempo(strength: Samples, frame_hz: float, near_bpm: float | None) -> tuple[float, float]:
@@ -171,21 +184,24 @@ def _snapped(beats: NDArray[np.int64], onsets: NDArray[np.int64], reach: int) ->
     return np.rint(placed).astype(np.int64)
 
 
-def _with_first(beats: NDArray[np.int64], signal: Samples, rate_hz: int) -> NDArray[np.int64]:
+def _with_first(beats: NDArray[np.int64], sound: MonoSound, loudness: float) -> NDArray[np.int64]:
     """The beats with those that lie at the very beginning: a recording that starts on a beat has no attack to find."""
-    window = round(0.05 * rate_hz)
-    loud = float(np.sqrt(np.mean(np.square(signal)))) * _SOUNDS_SHARE
+    window = round(0.05 * sound.rate_hz)
     while len(beats) > 2:
         before = int(beats[0] - (beats[2] - beats[0]) // 2)
         if before < -window:
             break
         at = max(0, before)
-        if float(np.sqrt(np.mean(np.square(signal[at : at + window])))) < loud:
+        if _rms(sound.read(at, window)) < _SOUNDS_SHARE * loudness:
             break
         beats = np.concatenate(([at], beats))
         if before <= 0:
             break
     return beats
+
+
+def _rms(samples: Samples) -> float:
+    return math.sqrt(float(np.mean(np.square(samples))) + 1e-20)
 
 
 def _even_row(beats: NDArray[np.int64]) -> tuple[float, float, float]:
@@ -196,18 +212,16 @@ def _even_row(beats: NDArray[np.int64]) -> tuple[float, float, float]:
     return float(period), float(first), float(np.percentile(away, 90))
 
 
-def _downbeat(signal: Samples, rate_hz: int, beats: NDArray[np.int64], beats_per_bar: int) -> tuple[int, float]:
+def _downbeat(sound: MonoSound, beats: NDArray[np.int64], beats_per_bar: int) -> tuple[int, float]:
     """Which of the first beats begins a bar: the one whose row carries the most low end and the strongest attacks."""
-    low = np.abs(sosfilt(butter(2, _LOW_HZ, fs=rate_hz, output="sos"), signal))
-    full = np.abs(signal)
-    window = round(0.12 * rate_hz)
-    weight = np.array(
-        [
-            math.sqrt(float(np.mean(np.square(low[beat : beat + window])) + 1e-20))
-            + 0.5 * math.sqrt(float(np.mean(np.square(full[beat : beat + window])) + 1e-20))
-            for beat in np.maximum(beats, 0)
-        ]
-    )
+    sections = butter(2, _LOW_HZ, fs=sound.rate_hz, output="sos")
+    # After 40 of its time constants the filter knows nothing of what came before.
+    settle = round(40 / (math.pi * math.sqrt(2) * _LOW_HZ) * sound.rate_hz)
+    strengths = []
+    for beat in np.maximum(beats, 0):
+        samples = sound.read(int(beat) - settle, settle + min(round(0.12 * sound.rate_hz), sound.frames - int(beat)))
+        strengths.append(_rms(sosfilt(sections, samples)[settle:]) + 0.5 * _rms(samples[settle:]))
+    weight = np.array(strengths)
     if len(weight) < beats_per_bar or beats_per_bar == 1:
         return 0, 0.0
     sums = np.array([weight[phase::beats_per_bar].mean() for phase in range(beats_per_bar)])

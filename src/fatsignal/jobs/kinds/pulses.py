@@ -13,10 +13,10 @@ _REMEMBERED = 100
 
 def _found(asked: dict[str, Any], settings: Settings) -> Any:
     from fatsignal.core.timing.beat_tracking import find_pulse
-    from fatsignal.files.sound import read_clip
+    from fatsignal.files.sound import open_mono
 
-    clip = read_clip(settings.sessions_folder / Path(asked["file"]))
-    return asdict(find_pulse(clip, beats_per_bar=asked["beats_per_bar"], near_bpm=asked["near_bpm"]))
+    with open_mono(settings.sessions_folder / Path(asked["file"])) as sound:
+        return asdict(find_pulse(sound, beats_per_bar=asked["beats_per_bar"], near_bpm=asked["near_bpm"]))
 
 
 PULSE = calculation(PULSE_KIND, _found, remembered=_REMEMBERED)
