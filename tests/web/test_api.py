@@ -3,8 +3,10 @@
 import http.client
 import io
 import json
+import os
 import re
 import zipfile
+from concurrent.futures import ThreadPoolExecutor
 from uuid import uuid4
 
 import numpy as np
@@ -200,6 +202,29 @@ def test_waves_are_the_columns_of_the_recordings(application):
     assert columns[0, :, 1].max() == np.ceil(127 * di.max())
     assert columns.shape[1] == -(-first["frames"] // 1024)
     assert entries[0]["loudest"][0] == np.ceil(127 * np.abs(di).max())
+
+
+def test_waves_that_are_gone_or_cut_are_made_again_and_one_without_its_sound_is_left_out(application):
+    takes, session = application.takes(), application.session
+    backings = application.get(f"/api/sessions/{session['id']}/backings")
+    query = "&".join(f"id={each['id']}" for each in (*takes, *backings))
+    before = raw(application, "GET", f"/api/waves?{query}")[1]
+    folder = application.data / "waves"
+    assert len(json.loads(before.partition(b"\n")[0])) == len(takes) + len(backings)
+    for cut_to in (None, 100):
+        for path in folder.glob("*.npy"):
+            path.unlink() if cut_to is None else os.truncate(path, cut_to)
+        # Two pages ask at once.
+        with ThreadPoolExecutor(2) as pages:
+            answers = list(pages.map(lambda _: raw(application, "GET", f"/api/waves?{query}"), range(2)))
+        assert [(status, body == before) for status, body, _ in answers] == [(200, True)] * 2
+    for path in folder.glob("*.npy"):
+        path.unlink()
+    recorded = application.data / "sessions" / takes[0]["folder"]
+    recorded.rename(recorded.with_name("away"))
+    left = json.loads(raw(application, "GET", f"/api/waves?{query}")[1].partition(b"\n")[0])
+    recorded.with_name("away").rename(recorded)
+    assert [each["id"] for each in left] == [each["id"] for each in (*takes[1:], *backings)]
 
 
 def test_files_of_the_page_need_not_be_asked_for_twice(application):
