@@ -298,13 +298,14 @@ export function useSpace(sessionId: string) {
   })
 }
 
-export function useCues(sessionId: string) {
-  return useQuery({
+export const cuesQuery = (sessionId: string) =>
+  queryOptions({
     queryKey: ['cues', sessionId],
     queryFn: () =>
       answered(api.GET('/api/sessions/{session_id}/cues', { params: { path: { session_id: sessionId } } })),
   })
-}
+
+export const useCues = (sessionId: string) => useQuery(cuesQuery(sessionId))
 
 export function useMonitoring(partId: string | undefined) {
   return useQuery({

@@ -34,7 +34,7 @@ export { useTransport }
 export function TransportProvider({ children }: { children: React.ReactNode }) {
   const { session, part } = useOpenSession()
   const { player, take, comparison, heard, playhead } = useChoice()
-  const { cue, setMix } = useHearing()
+  const { cue, changeMix } = useHearing()
   const { alone, problem } = usePlayer()
   const [loops, setLoops] = useState(false)
   const clicks = !cue?.mix.click.muted
@@ -83,9 +83,11 @@ export function TransportProvider({ children }: { children: React.ReactNode }) {
       muted,
       toggleMute: () =>
         void reportErrors(async () => {
-          if (!cue || !part) return
-          const strip = cue.mix.strips?.[part.id] ?? PLAIN_STRIP
-          await setMix(cue, { strips: { ...cue.mix.strips, [part.id]: { ...strip, muted: !muted } } })
+          if (!part) return notice('there is no part yet that could be muted: add one in Rig')
+          await changeMix(({ strips }) => {
+            const strip = strips?.[part.id] ?? PLAIN_STRIP
+            return { strips: { ...strips, [part.id]: { ...strip, muted: !strip.muted } } }
+          })
           // What sounds was asked for as loud as it was then.
           if (player.state.playing) await play(playhead())
         }),
@@ -95,9 +97,9 @@ export function TransportProvider({ children }: { children: React.ReactNode }) {
         if (player.state.playing) player.stop()
       },
       clicks,
-      toggleClick: () => cue && setMix(cue, { click: { ...cue.mix.click, muted: !cue.mix.click.muted } }),
+      toggleClick: () => void changeMix(({ click }) => ({ click: { ...click, muted: !click.muted } })),
     }
-  }, [session, player, take, comparison, heard, playhead, cue, setMix, alone, loops, clicks, part, muted])
+  }, [session, player, take, comparison, heard, playhead, cue, changeMix, alone, loops, clicks, part, muted])
   return <Provide value={value}>{children}</Provide>
 }
 

@@ -1,8 +1,8 @@
 import { useEffect, useMemo, useRef, useState } from 'react'
-import { reportErrors } from '../api/acts'
+import { reportErrors, showThenPut } from '../api/acts'
 import { type Cue, type CueMix, type Cues, answered, api } from '../api/client'
 import { useLive } from '../api/live'
-import { queryClient, useCues } from '../api/queries'
+import { cuesQuery, queryClient, useCues } from '../api/queries'
 import { Ears } from '../sound/ears'
 import type { Player } from '../sound/player'
 
@@ -16,7 +16,7 @@ export function useEars(sessionId: string, player: Player) {
   const [chosen, setChosen] = useState(() => localStorage.getItem(CHOSEN_KEY))
   const [wanted, setWanted] = useState(true)
   const [trying, setTrying] = useState(false)
-  const cue = all?.cues.find((entry) => entry.id === chosen) ?? all?.cues[0]
+  const cue = all && chosenOf(all, chosen)
   const params = useMemo(() => ({ path: { session_id: sessionId } }), [sessionId])
 
   useEffect(() => () => ears.close(), [ears])
@@ -83,20 +83,29 @@ export function useEars(sessionId: string, player: Player) {
       cue,
       listens: wanted,
       trying,
-      setMix: (of: Cue, changes: Partial<CueMix>) => reportErrors(() => putMix(sessionId, of, changes)),
+      changeMix: (changes: ChangesOfMix) => reportErrors(() => putMix(sessionId, chosen, changes)),
     }),
-    [acts, ears, all, cue, wanted, trying, sessionId],
+    [acts, ears, all, cue, wanted, trying, sessionId, chosen],
   )
 }
 
-/** Show other levels at once, and put them. */
-async function putMix(sessionId: string, of: Cue, changes: Partial<CueMix>) {
-  const next = { ...of, mix: { ...of.mix, ...changes } }
-  queryClient.setQueryData<Cues>(
-    ['cues', sessionId],
-    (old) => old && { ...old, cues: old.cues.map((entry) => (entry.id === of.id ? next : entry)) },
-  )
-  await answered(
-    api.PUT('/api/cues/{cue_id}', { params: { path: { cue_id: of.id } }, body: { name: of.name, mix: next.mix } }),
-  )
+/** What is to be different, told from the mix as it is then. */
+type ChangesOfMix = (mix: CueMix) => Partial<CueMix>
+
+const chosenOf = ({ cues }: Cues, id: string | null) => cues.find((entry) => entry.id === id) ?? cues[0]
+
+/** Show other levels at once, and put them; a key that was pressed before the mix has come waits for it. */
+async function putMix(sessionId: string, chosen: string | null, changes: ChangesOfMix) {
+  const options = cuesQuery(sessionId)
+  const now = await queryClient.ensureQueryData(options)
+  const cue = chosenOf(now, chosen)
+  if (!cue) return
+  const mix = { ...cue.mix, ...changes(cue.mix) }
+  const withCue = (of: Cues, put: Cue): Cues => ({ ...of, cues: of.cues.map((old) => (old.id === put.id ? put : old)) })
+  await showThenPut(options.queryKey, withCue(now, { ...cue, mix }), async () => {
+    const put = await answered(
+      api.PUT('/api/cues/{cue_id}', { params: { path: { cue_id: cue.id } }, body: { name: cue.name, mix } }),
+    )
+    return withCue(queryClient.getQueryData(options.queryKey) ?? now, put)
+  })
 }

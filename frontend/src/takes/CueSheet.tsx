@@ -37,7 +37,9 @@ export function CueSheet({ open, onClose }: { open: boolean; onClose: () => void
     change(async () => answered(api.DELETE('/api/cues/{cue_id}', { params: { path: { cue_id: cue.id } } })))
   const strip = (key: string) => cue.mix.strips?.[key] ?? PLAIN_STRIP
   const set = (key: string, changes: Partial<Strip>) =>
-    hearing.setMix(cue, { strips: { ...cue.mix.strips, [key]: { ...strip(key), ...changes } } })
+    hearing.changeMix(({ strips }) => ({
+      strips: { ...strips, [key]: { ...PLAIN_STRIP, ...strips?.[key], ...changes } },
+    }))
 
   return (
     <Dialog open={open} onClose={onClose} title="Who hears what" wide>
@@ -91,7 +93,7 @@ export function CueSheet({ open, onClose }: { open: boolean; onClose: () => void
           name="Me, on top"
           strong
           strip={cue.mix.me}
-          onChange={(changes) => hearing.setMix(cue, { me: { ...cue.mix.me, ...changes } })}
+          onChange={(changes) => hearing.changeMix(({ me }) => ({ me: { ...me, ...changes } }))}
         />
         {cues.strips.map((entry) => (
           <Line
@@ -105,7 +107,7 @@ export function CueSheet({ open, onClose }: { open: boolean; onClose: () => void
         <Line
           name="Click"
           strip={cue.mix.click}
-          onChange={(changes) => hearing.setMix(cue, { click: { ...cue.mix.click, ...changes } })}
+          onChange={(changes) => hearing.changeMix(({ click }) => ({ click: { ...click, ...changes } }))}
         />
       </div>
       <div className="mt-4 grid grid-cols-2 gap-x-8 border-t border-rule pt-3">
@@ -117,7 +119,7 @@ export function CueSheet({ open, onClose }: { open: boolean; onClose: () => void
           to={12}
           step={0.5}
           unit="dB"
-          onChange={(level_db) => hearing.setMix(cue, { level_db })}
+          onChange={(level_db) => hearing.changeMix(() => ({ level_db }))}
         />
         <Slider
           label="At most"
@@ -127,7 +129,7 @@ export function CueSheet({ open, onClose }: { open: boolean; onClose: () => void
           to={0}
           step={0.5}
           unit="dB"
-          onChange={(limit_dbfs) => hearing.setMix(cue, { limit_dbfs })}
+          onChange={(limit_dbfs) => hearing.changeMix(() => ({ limit_dbfs }))}
         />
       </div>
       <div className="mt-4 flex justify-end">
