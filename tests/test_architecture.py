@@ -8,8 +8,7 @@ from pathlib import Path
 
 import pytest
 
-from fatsignal.jobs.preload import WANTED_FIRST as WANTED_BY_WORKERS
-from fatsignal.web.preload import WANTED_FIRST as WANTED_BY_SERVER
+from fatsignal.preload import OF_A_WORKER, OF_THE_SERVER
 
 PACKAGE = Path(__file__).resolve().parents[1] / "src" / "fatsignal"
 MODULES = sorted(PACKAGE.rglob("*.py"))
@@ -25,7 +24,7 @@ MAY_USE = {
     "acts": {"core", "errors", "files", "rig", "engine", "store", "acts"},
     "demo": {"core", "errors", "files", "rig", "engine", "store", "acts", "jobs", "tones", "demo"},
     "jobs": {"core", "errors", "files", "rig", "engine", "acts", "store", "config", "jobs"},
-    "web": {"rig", "core", "errors", "files", "engine", "store", "acts", "jobs", "config", "web"},
+    "web": {"rig", "core", "errors", "files", "engine", "store", "acts", "jobs", "config", "preload", "web"},
 }
 CORE_NEEDS = {"numpy", "scipy", "numba", "pydantic"}
 
@@ -57,7 +56,7 @@ def test_core_reads_no_files_no_clock_and_no_environment():
         assert not used & forbidden, f"{path.name} uses {used & forbidden}"
 
 
-@pytest.mark.parametrize("name", [*WANTED_BY_SERVER, *WANTED_BY_WORKERS])
+@pytest.mark.parametrize("name", [*OF_THE_SERVER, *OF_A_WORKER])
 def test_what_is_imported_early_is_there(name):
     """A module that was renamed would end the warming up, and with it all that comes after, unseen."""
     assert importlib.util.find_spec(name) is not None

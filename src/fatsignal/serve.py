@@ -54,8 +54,8 @@ def _server_class() -> type:
 
 async def run_worker(name: str, *, beside: int | None = None) -> None:
     """Work until told to stop, or until the process it works beside is gone."""
-    from fatsignal.jobs.preload import import_what_workers_compute
     from fatsignal.jobs.worker import make_queue, work
+    from fatsignal.preload import OF_A_WORKER, preload
 
     settings = current_settings()
     write_log(settings.logs_folder, "worker")
@@ -71,7 +71,7 @@ async def run_worker(name: str, *, beside: int | None = None) -> None:
             watching = asyncio.create_task(_end_with(beside, working)) if beside else None
             if os.environ.get("FATSIGNAL_PRELOAD", "1") != "0":
                 # What computes takes seconds to import: before somebody waits for it.
-                await asyncio.to_thread(import_what_workers_compute)
+                await asyncio.to_thread(preload, OF_A_WORKER)
             with contextlib.suppress(asyncio.CancelledError):
                 await working
             if watching is not None:

@@ -19,6 +19,7 @@ import fatsignal
 from fatsignal.config import Settings, current_settings
 from fatsignal.errors import NotFound
 from fatsignal.jobs.worker import make_queue
+from fatsignal.preload import OF_THE_SERVER, preload
 from fatsignal.store.database import open_pool
 from fatsignal.store.sessions import list_sessions
 from fatsignal.web.changes import ChangeBroadcast
@@ -28,7 +29,6 @@ from fatsignal.web.limits import MaxBodySize
 from fatsignal.web.live import Hub
 from fatsignal.web.live import router as live_router
 from fatsignal.web.live_messages import describe_live_messages
-from fatsignal.web.preload import import_what_computes
 from fatsignal.web.presenters.takes import TAKES
 from fatsignal.web.problems import answer_problems
 from fatsignal.web.routes import (
@@ -143,7 +143,7 @@ async def _warm_up(app: FastAPI) -> None:
     What is loaded by then stays: the garbage collector, which would walk through all of it again and again and hold
     up the sound for up to 60 ms each time, leaves it alone.
     """
-    await asyncio.to_thread(import_what_computes)
+    await asyncio.to_thread(preload, OF_THE_SERVER)
     with contextlib.suppress(PoolTimeout, DatabaseError):  # a page that asks is told
         async with app.state.pool.connection() as conn:
             if found := await list_sessions(conn):
