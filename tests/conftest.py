@@ -6,6 +6,7 @@ import shutil
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
+from typing import Any
 
 import psycopg
 import pytest
@@ -25,6 +26,8 @@ from tests.applications import (
     restore_demonstration,
 )
 
+DIED = 3
+
 
 def pytest_addoption(parser: pytest.Parser) -> None:
     parser.addoption("--long", action="store_true", help="what goes on for long, or tries many moments, at full length")
@@ -40,6 +43,13 @@ def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
     """Files with slow tests first: at the end, nobody waits for one that began last."""
     slow = {item.path for item in items if item.get_closest_marker("slow")}
     items.sort(key=lambda item: item.path not in slow)
+
+
+@pytest.hookimpl(optionalhook=True)
+def pytest_testnodedown(node: Any, error: object) -> None:
+    """The run ends at once, and is none: of what a process that died had still to run, nobody runs the rest."""
+    if error:
+        pytest.exit(f"{node.gateway.id} died: what it had still to run was not run", returncode=DIED)
 
 
 @pytest.fixture(scope="session")

@@ -56,6 +56,11 @@ def test_core_reads_no_files_no_clock_and_no_environment():
         assert not used & forbidden, f"{path.name} uses {used & forbidden}"
 
 
+def test_loops_are_compiled_where_several_processes_may_keep_them():
+    users = {path.name for path in MODULES if "numba" in {name.split(".")[0] for name in imports(path)}}
+    assert users == {"compiled.py"}
+
+
 @pytest.mark.parametrize("name", [*OF_THE_SERVER, *OF_A_WORKER])
 def test_what_is_imported_early_is_there(name):
     """A module that was renamed would end the warming up, and with it all that comes after, unseen."""

@@ -9,9 +9,9 @@ References
 """
 
 import numpy as np
-from numba import njit
 
 from fatsignal.core.clip import Samples
+from fatsignal.core.compiled import njit
 
 
 def windowed_sinc(cutoff: float, window: Samples) -> Samples:

@@ -1,6 +1,6 @@
 """The place of a peak between samples."""
 
-from numba import njit
+from fatsignal.core.compiled import njit
 
 
 @njit(cache=True, nogil=True)

@@ -2,7 +2,6 @@ import itertools
 import math
 from fractions import Fraction
 
-import librosa
 import numpy as np
 import pytest
 
@@ -17,6 +16,7 @@ from fatsignal.core.instrument.string_event import StringEvent
 from fatsignal.core.timing.tempo import TempoMap
 from fatsignal.core.units import cents_between, equal_tempered_hz
 from tests.reference import spice
+from tests.reference.music_library import librosa
 from tests.signals import FS, sine
 
 

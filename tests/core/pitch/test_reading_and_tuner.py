@@ -2,7 +2,6 @@
 
 from pathlib import Path
 
-import librosa
 import numpy as np
 import pytest
 import soundfile
@@ -16,6 +15,7 @@ from fatsignal.core.pitch.reading import lowered_rate, read_pitch
 from fatsignal.core.pitch.tuner import Tuner
 from fatsignal.core.units import cents_between, equal_tempered_hz
 from fatsignal.errors import InvalidSetting
+from tests.reference.music_library import librosa
 from tests.reference.soundfont import sampled_notes
 from tests.signals import FS, noise, sine
 

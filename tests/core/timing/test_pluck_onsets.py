@@ -70,7 +70,7 @@ def test_strokes_of_real_recordings_are_those_that_the_reference_library_finds(n
     reference finds strong has to be found, and nothing much that it knows nothing of. Strings that follow a stroke
     within 60 ms belong to it: there the reference may count two.
     """
-    import librosa
+    from tests.reference.music_library import librosa
 
     path = SAMPLES / f"{name}.flac"
     if not path.exists():

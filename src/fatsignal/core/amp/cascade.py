@@ -11,7 +11,6 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
 from fatsignal.core.amp.triode import (
@@ -24,6 +23,7 @@ from fatsignal.core.amp.triode import (
     solve_stage,
 )
 from fatsignal.core.clip import Samples
+from fatsignal.core.compiled import njit
 
 _GRID_TOP = GRID_LIMIT_V / (GRID_LIMIT_V + GRID_WARP_V)
 _GRID_SCALE = (GRID_POINTS - 1) / (2.0 * _GRID_TOP)

@@ -3,9 +3,9 @@
 import math
 
 import numpy as np
-from numba import njit
 
 from fatsignal.core.clip import Samples
+from fatsignal.core.compiled import njit
 
 
 class RationalFilter:

@@ -3,9 +3,9 @@
 import math
 
 import numpy as np
-from numba import njit
 
 from fatsignal.core.clip import Samples
+from fatsignal.core.compiled import njit
 
 _ATTACK_S = 0.0005
 _HOLD_S = 0.03

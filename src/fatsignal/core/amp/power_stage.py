@@ -16,10 +16,10 @@ from dataclasses import dataclass
 from functools import lru_cache
 
 import numpy as np
-from numba import njit
 
 from fatsignal.core.amp.cascade import Link, Links, step_link
 from fatsignal.core.clip import Samples
+from fatsignal.core.compiled import njit
 
 MU, EX, KG1, KP, KVB = 11.0, 1.35, 650.0, 60.0, 24.0
 # Each half of the splitter swings as far as one plate, less what its own tail takes.

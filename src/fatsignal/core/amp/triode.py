@@ -9,12 +9,12 @@ from dataclasses import dataclass
 from functools import lru_cache
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
 from fatsignal.core.amp.circuit import Circuit, StateSpace
 from fatsignal.core.amp.valve import grid_current_a, plate_current_a, solve_ports
 from fatsignal.core.clip import Samples
+from fatsignal.core.compiled import njit
 
 # Grid axis: p/(|p|+8) is fine near zero volts, where the valve bends, and coarse at ±500 V.
 GRID_WARP_V, GRID_LIMIT_V, GRID_POINTS = 8.0, 500.0, 2048

@@ -9,7 +9,7 @@ References
 
 import math
 
-from numba import njit
+from fatsignal.core.compiled import njit
 
 # Koren 1996, 12AX7 type.
 MU, EX, KG1, KP, KVB = 100.0, 1.4, 1060.0, 600.0, 300.0

@@ -13,10 +13,10 @@ import math
 from dataclasses import dataclass
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
 from fatsignal.core.clip import Samples
+from fatsignal.core.compiled import njit
 from fatsignal.core.instrument.string_event import StringEvent
 
 # One row an event of a string, times in frames; see `StringEvent`.

@@ -9,9 +9,9 @@ References
 import math
 
 import numpy as np
-from numba import njit
 
 from fatsignal.core.clip import Samples
+from fatsignal.core.compiled import njit
 from fatsignal.core.units import amplitude_from_db
 
 _RELEASE_S = 0.08

@@ -2,11 +2,11 @@
 
 import math
 
-import numba
 import numpy as np
 from numpy.typing import NDArray
 
 from fatsignal.core.clip import Clip, Samples
+from fatsignal.core.compiled import njit
 
 OFFSET_DB = -0.691  # eq. 2: takes back the weighting's gain at 997 Hz
 ABSOLUTE_GATE_LUFS = -70.0
@@ -116,7 +116,7 @@ class LoudnessMeter:
         return np.asarray(ends - energy[np.searchsorted(self._edges, starts)]) / self._block
 
 
-@numba.njit(cache=True, nogil=True, fastmath={"contract"})
+@njit(cache=True, nogil=True, fastmath={"contract"})
 def _add_weighted_energy(samples, sections, states, edges, energy, first_frame, first_piece):
     """Filter every channel by two second-order sections and add up the squares between edges; the piece come to.
 

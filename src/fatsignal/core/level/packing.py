@@ -1,10 +1,11 @@
 """The packing of samples into words of three bytes, compiled."""
 
-import numba
 import numpy as np
 
+from fatsignal.core.compiled import njit
 
-@numba.njit(cache=True, nogil=True)
+
+@njit(cache=True, nogil=True)
 def pack_24(block, packed):
     """Words of 24 bits and their three bytes in one pass: at 24 channels this is most of what an engine does."""
     at = 0

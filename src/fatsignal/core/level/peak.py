@@ -3,10 +3,10 @@
 import math
 from dataclasses import dataclass
 
-import numba
 import numpy as np
 
 from fatsignal.core.clip import Samples
+from fatsignal.core.compiled import njit
 from fatsignal.core.units import db_from_amplitude
 
 # Three equal samples at the same extreme are what a clipping converter leaves; two happen by chance.
@@ -65,7 +65,7 @@ def extent_of(signal: Samples) -> Extent:
     return Extent(highest, lowest, total, energy, len(signal))
 
 
-@numba.njit(cache=True, fastmath=True, nogil=True)
+@njit(cache=True, fastmath=True, nogil=True)
 def _extent(signal):
     highest, lowest, total, energy = signal[0], signal[0], 0.0, 0.0
     for sample in signal:
@@ -82,7 +82,7 @@ def peaks_and_averages(samples: Samples) -> tuple[Samples, Samples]:
     return peaks, np.sqrt(squares / max(1, len(samples)))
 
 
-@numba.njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True)
 def _add_up(samples, peaks, squares):
     for frame in range(samples.shape[0]):
         for channel in range(samples.shape[1]):
@@ -167,7 +167,7 @@ class _Side:
     before: float = 0.0
 
 
-@numba.njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True)
 def _find_runs(block, sign, threshold, run, count, before, places, first_frame):
     """Runs of samples at the top, each like the one before it; a run counts when it has its third."""
     for index in range(len(block)):

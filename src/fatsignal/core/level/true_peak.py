@@ -2,11 +2,11 @@
 
 from functools import lru_cache
 
-import numba
 import numpy as np
 from numpy.typing import NDArray
 
 from fatsignal.core.clip import Samples
+from fatsignal.core.compiled import njit
 from fatsignal.core.lowpass import windowed_sinc
 from fatsignal.core.units import db_from_amplitude
 
@@ -75,7 +75,7 @@ def _bound(phases: NDArray[np.float32]) -> np.float32:
     return np.float32(1.0001 * np.abs(phases).sum(axis=1).max())
 
 
-@numba.njit(cache=True, fastmath=True, nogil=True)
+@njit(cache=True, fastmath=True, nogil=True)
 def _highest(padded, phases, bound, piece_frames, peak):
     """The largest magnitude of the interpolated wave, if it is above `peak`; the first frames are what came before.
 

@@ -2,11 +2,11 @@
 
 import functools
 
-import numba
 import numpy as np
 from numpy.typing import NDArray
 
 from fatsignal.core.clip import Samples
+from fatsignal.core.compiled import njit
 
 BASE_FRAMES = 256
 _FULL = 127
@@ -35,7 +35,7 @@ def columns(samples: Samples, *, frames_per_column: int = BASE_FRAMES) -> Column
     return np.asarray(np.clip(extremes, -_FULL, _FULL).astype(np.int8))
 
 
-@numba.njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True)
 def _extremes(samples, frames_per_column, low, high):
     """Lowest and highest sample of each run, all channels in one pass."""
     for column in range(low.shape[1]):

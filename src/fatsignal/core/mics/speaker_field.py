@@ -13,9 +13,9 @@ from dataclasses import dataclass
 from functools import lru_cache
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
+from fatsignal.core.compiled import njit
 from fatsignal.core.mics.microphone import (
     MIC_KINDS,
     Complex,

@@ -14,10 +14,10 @@ from dataclasses import dataclass
 from functools import lru_cache
 
 import numpy as np
-from numba import njit
 from scipy.fft import next_fast_len
 
 from fatsignal.core.clip import Samples
+from fatsignal.core.compiled import njit
 from fatsignal.core.level.peak import rms_dbfs
 from fatsignal.core.lowpass import decimated, windowed_sinc
 from fatsignal.core.parabolic_peak import vertex

@@ -11,8 +11,8 @@ References
 import math
 
 import numpy as np
-from numba import njit
 
+from fatsignal.core.compiled import njit
 from fatsignal.core.parabolic_peak import vertex
 
 # What `read_series` says of two spectra.

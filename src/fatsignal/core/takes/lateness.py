@@ -3,9 +3,9 @@
 from collections.abc import Sequence
 
 import numpy as np
-from numba import njit
 
 from fatsignal.core.clip import Samples
+from fatsignal.core.compiled import njit
 from fatsignal.core.median import median
 from fatsignal.core.takes.stroke_alignment import FEWEST_TAKES, MOST_SHARE, SURE_CLEARNESS, Consensus, Performance
 from fatsignal.core.timing.tempo import TempoMap

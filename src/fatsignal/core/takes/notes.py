@@ -6,10 +6,10 @@ from dataclasses import dataclass, field
 from typing import Any
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
 from fatsignal.core.clip import Samples
+from fatsignal.core.compiled import njit
 from fatsignal.core.pitch.reading import lowered_rate, read_pitch
 from fatsignal.core.timing.pluck_onsets import Rise, find_attacks, hop_frames, rise_of
 

@@ -18,13 +18,13 @@ from itertools import pairwise
 from typing import Any
 
 import numpy as np
-from numba import njit
 from numpy.lib.stride_tricks import sliding_window_view
 from numpy.typing import NDArray
 from scipy.fft import next_fast_len, rfft
 from scipy.ndimage import maximum_filter1d
 
 from fatsignal.core.clip import Samples
+from fatsignal.core.compiled import njit
 
 _WINDOW_S, _HOP_S = 0.0053, 0.002
 _PAST_S, _GUARD_HOPS = 0.022, 1

@@ -6,9 +6,9 @@ whatever comes in.
 """
 
 import numpy as np
-from numba import njit
 
 from fatsignal.core.clip import Samples
+from fatsignal.core.compiled import njit
 
 PARTITION_FRAMES = 256
 

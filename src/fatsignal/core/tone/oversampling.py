@@ -7,9 +7,9 @@ that a print can be laid sample for sample over its DI.
 from functools import lru_cache
 
 import numpy as np
-from numba import njit
 
 from fatsignal.core.clip import Samples
+from fatsignal.core.compiled import njit
 
 # Lengths 4k+3. The first filter passes 20 of 48 kHz and stops from 28; the later ones have room.
 _LENGTHS = (79, 23, 15)
