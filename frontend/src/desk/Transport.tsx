@@ -49,7 +49,7 @@ export function TransportProvider({ children }: { children: React.ReactNode }) {
     const first = comparison?.sounds.find((sound) => sound.key === comparison.heard_first)
 
     /** The chosen take among the other parts where the playhead lies in it, else the song as it is. */
-    async function play(frame: number): Promise<void> {
+    async function play(frame: number, wanted: () => boolean): Promise<void> {
       const inside = take && heard && frame >= take.window_from_frame && frame < take.window_to_frame
       if (loops && take && heard) {
         // A loop goes round without the song, which would run away from it.
@@ -58,6 +58,7 @@ export function TransportProvider({ children }: { children: React.ReactNode }) {
         return player.play(sounds, heard, from, window, clicks ? countInBefore(session, from) : null)
       }
       const beside = await besideOf(session.id, cue?.id, inside ? take.part_id : null)
+      if (!wanted()) return
       const countIn = clicks ? countInBefore(session, frame) : null
       // What is compared is brought to one loudness: the song follows, so that the balance stays.
       if (inside) return player.play(sounds, heard, frame, null, countIn, beside, first?.gain_db ?? 0)
@@ -66,14 +67,25 @@ export function TransportProvider({ children }: { children: React.ReactNode }) {
       )
       if (goesOn) return player.play([], null, frame, null, countIn, beside)
       // Nothing sounds from here on: what is chosen is meant.
-      if (!take || !heard) return notice('nothing is recorded here yet: there is nothing to play')
+      if (!take || !heard) throw new Error('nothing is recorded here yet: there is nothing to play')
       player.seek(take.window_from_frame)
-      return play(take.window_from_frame)
+      return play(take.window_from_frame, wanted)
+    }
+
+    /** From where the playhead is; a second press stops it, also while it is being looked up what sounds. */
+    async function playFromHere() {
+      const wanted = player.announce()
+      try {
+        await play(playhead(), wanted)
+      } catch (error) {
+        if (wanted()) player.stop()
+        throw error
+      }
     }
 
     return {
       playOrStop: () =>
-        player.state.playing || player.state.loading ? player.stop() : void reportErrors(() => play(playhead())),
+        player.state.playing || player.state.loading ? player.stop() : void reportErrors(playFromHere),
       seek: (frame: number) => player.seek(frame),
       alone,
       toggleAlone: () => {
@@ -89,7 +101,7 @@ export function TransportProvider({ children }: { children: React.ReactNode }) {
             return { strips: { ...strips, [part.id]: { ...strip, muted: !strip.muted } } }
           })
           // What sounds was asked for as loud as it was then.
-          if (player.state.playing) await play(playhead())
+          if (player.state.playing) await play(playhead(), () => player.state.playing)
         }),
       loops,
       toggleLoop: () => {

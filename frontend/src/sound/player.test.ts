@@ -200,3 +200,13 @@ test('a file that is gone is said in the words of the server, and may come back'
   expect(player.state).toMatchObject({ playing: true, problem: null })
   player.stop()
 })
+
+test('what was announced and stopped meanwhile is not wanted any more', async () => {
+  const player = new Player(48_000)
+  const first = player.announce()
+  expect([first(), player.state.loading]).toEqual([true, true])
+  player.stop()
+  expect([first(), player.state.loading]).toEqual([false, false])
+  const second = player.announce()
+  expect([first(), second()]).toEqual([false, true])
+})

@@ -113,6 +113,13 @@ export class Player {
     return kept
   }
 
+  /** It is about to play, once what sounds is known; tells whether that is wanted still, or was stopped meanwhile. */
+  announce(): () => boolean {
+    const round = ++this.round
+    this.set({ loading: true, problem: null })
+    return () => round === this.round
+  }
+
   /**
    * Play from a frame of the session; the sound named `heard` is heard, the others run along silently. What is beside
    * sounds with all of them, by so many dB louder or softer as they are.
