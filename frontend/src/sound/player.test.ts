@@ -1,3 +1,4 @@
+// @vitest-environment node
 import { afterEach, beforeEach, expect, test, vi } from 'vitest'
 import { Player, amplitude, monoSound } from './player'
 
