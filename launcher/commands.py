@@ -222,8 +222,8 @@ def test(rest: list[str]) -> int:
     steps = []
     if not rest:
         steps = [
-            # Compiled once, beside what needs no kernels, and not by every process of the tests anew.
-            ("kernels", [str(PYTHON), "-c", _COMPILE], ROOT),
+            # Once, beside what needs none of it, and not by every process of the tests anew.
+            ("what the tests share", [str(PYTHON), "-m", "tests.prepare"], ROOT),
             ("ruff", [str(binaries / "ruff"), "check", "src", "tests", "launcher", "bench"], ROOT),
             ("mypy", [str(binaries / "mypy")], ROOT),
             ("tsc", ["npm", "run", "--silent", "check"], ROOT / "frontend"),
@@ -263,14 +263,6 @@ def test(rest: list[str]) -> int:
 
 def _run_tests(command: list[str], environment: dict[str, str]) -> int:
     return subprocess.run(command, cwd=ROOT, env=environment, check=False).returncode
-
-
-_COMPILE = """
-import fatsignal.rig.preload
-from fatsignal.core.tone.warm import warm_chains
-for rate_hz in (44_100, 48_000, 96_000):
-    warm_chains(rate_hz=rate_hz)
-"""
 
 
 def _last_failed() -> list[str]:

@@ -1,6 +1,8 @@
 """Running applications for tests: the process, what is asked of it, the demonstration, and a pool of warm ones."""
 
+import asyncio
 import contextlib
+import fcntl
 import hashlib
 import json
 import os
@@ -22,7 +24,8 @@ from uuid import uuid4
 import psycopg
 from psycopg import sql
 
-from launcher.postgres import find_binaries
+from fatsignal.store.database import migrate
+from launcher.postgres import Postgres, find_binaries
 
 ROOT = Path(__file__).resolve().parents[1]
 # The demonstration as it was made for the sources there are.
@@ -155,6 +158,36 @@ def running_application(
         # A test may have put another process in its place.
         if app.process.poll() is None:
             app.stop()
+
+
+@contextmanager
+def own_server(folder: Path) -> Iterator[Postgres]:
+    """A database server, with a migrated template."""
+    server = Postgres(folder)
+    url = server.start()
+    try:
+        with psycopg.connect(url, autocommit=True) as conn:
+            conn.execute(f"CREATE DATABASE {EMPTY}")
+        asyncio.run(migrate(renamed(url, EMPTY)))
+        yield server
+    finally:
+        server.stop()
+
+
+@contextmanager
+def kept_demonstration(postgres: str) -> Iterator[Path]:
+    """The data of the demonstration for the sources there are, held: made where they are not there yet."""
+    data, made_of = KEPT / "data", KEPT / "made-of"
+    KEPT.mkdir(parents=True, exist_ok=True)
+    sources = digest_of_sources()
+    with (KEPT / "lock").open("w") as lock:
+        fcntl.flock(lock, fcntl.LOCK_EX)
+        if not made_of.exists() or made_of.read_text() != sources:
+            made_of.unlink(missing_ok=True)
+            shutil.rmtree(data, ignore_errors=True)
+            make_demonstration(postgres, data)
+            made_of.write_text(sources)
+        yield data
 
 
 def make_demonstration(postgres: str, data: Path) -> None:

@@ -1,28 +1,21 @@
 """A PostgreSQL of the tests' own, an empty database for each test that asks, and the running application."""
 
-import asyncio
-import fcntl
 import shutil
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
-import psycopg
 import pytest
 
-from fatsignal.store.database import migrate
 from launcher.postgres import Postgres
 from tests.applications import (
-    EMPTY,
-    KEPT,
     Application,
     WarmApplications,
     copied_application,
-    digest_of_sources,
-    make_demonstration,
+    kept_demonstration,
     new_database,
-    renamed,
+    own_server,
     restore_demonstration,
 )
 
@@ -55,13 +48,8 @@ def pytest_testnodedown(node: Any, error: object) -> None:
 @pytest.fixture(scope="session")
 def database_server(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Postgres]:
     """A server that lives as long as the test run, with a migrated template."""
-    server = Postgres(tmp_path_factory.mktemp("postgres"))
-    url = server.start()
-    with psycopg.connect(url, autocommit=True) as conn:
-        conn.execute(f"CREATE DATABASE {EMPTY}")
-    asyncio.run(migrate(renamed(url, EMPTY)))
-    yield server
-    server.stop()
+    with own_server(tmp_path_factory.mktemp("postgres")) as server:
+        yield server
 
 
 @pytest.fixture(scope="session")
@@ -83,16 +71,7 @@ def demonstration(postgres: str, tmp_path_factory: pytest.TempPathFactory) -> Pa
 
     It is made once for the same sources, whoever needs it first, and kept in `build`.
     """
-    data, made_of = KEPT / "data", KEPT / "made-of"
-    KEPT.mkdir(parents=True, exist_ok=True)
-    sources = digest_of_sources()
-    with (KEPT / "lock").open("w") as lock:
-        fcntl.flock(lock, fcntl.LOCK_EX)
-        if not made_of.exists() or made_of.read_text() != sources:
-            made_of.unlink(missing_ok=True)
-            shutil.rmtree(data, ignore_errors=True)
-            make_demonstration(postgres, data)
-            made_of.write_text(sources)
+    with kept_demonstration(postgres) as data:
         # A copy of one's own: the next run may make it anew.
         mine = tmp_path_factory.mktemp("demonstration") / "data"
         shutil.copytree(data, mine)

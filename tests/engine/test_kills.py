@@ -21,6 +21,9 @@ from fatsignal.rig.source import Block
 from tests.engine.sources import TEMPO, Counting, counted, journal, order, part, plan, take_folder
 from tests.signals import FS
 
+# A busy machine delivers late: what a kill may cost is counted in time.
+pytestmark = pytest.mark.realtime
+
 MOST_LOST_FRAMES = FS // 10
 HANDLE = FS // 16
 PASS = FS // 4

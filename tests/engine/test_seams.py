@@ -17,6 +17,9 @@ from tests.engine.test_kills import HANDLE, MOST_LOST_FRAMES, PASS, PacedCountin
 from tests.seams import Seam, killed
 from tests.signals import FS
 
+# A busy machine delivers late: what a kill may cost is counted in time.
+pytestmark = pytest.mark.realtime
+
 # Counted over passes of a quarter of a second: the second is opened before the first is closed.
 SEAMS = [
     Seam("folder made, no journal", "fatsignal.engine.journal:Journal.write", "before", 2),
