@@ -43,7 +43,7 @@ def start_on_it(demonstration, own_server, tmp_path):
 
 @pytest.fixture
 def kills(at_length) -> int:
-    return 20 if at_length else 2
+    return 20 if at_length else 1
 
 
 @contextmanager
