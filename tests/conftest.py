@@ -33,9 +33,9 @@ def at_length(request: pytest.FixtureRequest) -> bool:
 
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
-    """Files with slow tests first: at the end, nobody waits for one that began last."""
-    slow = {item.path for item in items if item.get_closest_marker("slow")}
-    items.sort(key=lambda item: item.path not in slow)
+    """Files with slow tests first, then those with pages: at the end, nobody waits for one that began last."""
+    slow, pages = ({item.path for item in items if item.get_closest_marker(mark)} for mark in ("slow", "browser"))
+    items.sort(key=lambda item: (item.path not in slow, item.path not in pages))
 
 
 @pytest.hookimpl(optionalhook=True)
