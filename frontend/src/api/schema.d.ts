@@ -3984,6 +3984,8 @@ export interface components {
             name: string;
             /** Artist */
             artist: string;
+            /** Folder */
+            folder: string;
             /** Rate Hz */
             rate_hz: number;
             /** Depth */

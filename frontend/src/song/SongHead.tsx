@@ -82,7 +82,10 @@ export function SongHead({
         <MenuButton className="ml-auto flex items-center gap-1.5 rounded-full border border-ink px-3.5 py-1.5 text-[14px]">
           Songs <ChevronDown size={14} aria-hidden />
         </MenuButton>
-        <MenuItems anchor="bottom end" className="z-30 max-h-96 w-72 border border-ink bg-sheet py-1 text-ink">
+        <MenuItems
+          anchor="bottom end"
+          className="z-30 w-72 border [--anchor-max-height:24rem] border-ink bg-sheet py-1 text-ink"
+        >
           <Entry onClick={() => setMaking(true)}>A new session…</Entry>
           <Entry onClick={() => file.current?.click()}>Read tempo and sections from a MIDI file…</Entry>
           <MenuItem>
@@ -97,6 +100,9 @@ export function SongHead({
             <Entry key={entry.id} onClick={() => void openSession(entry.id)}>
               <span className={entry.id === session.id ? 'font-bold' : ''}>{entry.name}</span>
               <span className="ml-2 text-[13px] text-pencil">{entry.artist}</span>
+              {sessions.some((other) => other.id !== entry.id && other.name === entry.name) && (
+                <span className="ml-2 text-[13px] text-pencil">folder {entry.folder}</span>
+              )}
             </Entry>
           ))}
         </MenuItems>

@@ -26,7 +26,10 @@ export function Select<Value extends string | number>({
         <span className="truncate">{said(value)}</span>
         <ChevronDown size={14} className="shrink-0 text-pencil" aria-hidden />
       </ListboxButton>
-      <ListboxOptions anchor="bottom start" className="z-30 max-h-80 min-w-44 border border-ink bg-sheet py-1 text-ink">
+      <ListboxOptions
+        anchor="bottom start"
+        className="z-30 min-w-44 border [--anchor-max-height:20rem] border-ink bg-sheet py-1 text-ink"
+      >
         {options.map((option) => (
           <ListboxOption
             key={option}

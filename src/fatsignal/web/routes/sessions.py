@@ -25,6 +25,7 @@ class SessionName(BaseModel, from_attributes=True):
     id: UUID
     name: str
     artist: str
+    folder: str
     rate_hz: int
     depth: str
 
