@@ -192,6 +192,7 @@ def listen(app, cue_id, seconds):
     return places, np.concatenate(blocks) if blocks else np.zeros((0, 2))
 
 
+@pytest.mark.alone
 def test_a_listener_hears_click_and_own_playing_through_a_tone_which_is_printed_too(paced_application):
     app = paced_application
     app.ready_to_roll()

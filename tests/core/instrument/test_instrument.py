@@ -16,7 +16,6 @@ from fatsignal.core.instrument.string_event import StringEvent
 from fatsignal.core.timing.tempo import TempoMap
 from fatsignal.core.units import cents_between, equal_tempered_hz
 from tests.reference import spice
-from tests.reference.music_library import librosa
 from tests.signals import FS, sine
 
 
@@ -53,6 +52,8 @@ def test_open_strings_sound_at_their_pitch(note, expected_hz):
 @pytest.mark.parametrize("note", [35, 40, 47, 52, 59, 71])
 def test_a_reference_pitch_tracker_hears_the_same_note(note):
     """librosa's pyin on a grid of 10 cents; a stiff string's sharp partials pull it up by some cents."""
+    from tests.reference.music_library import librosa
+
     expected_hz = equal_tempered_hz(note)
     heard, voiced, _ = librosa.pyin(
         pluck(expected_hz)[:FS], fmin=25, fmax=700, sr=FS, frame_length=8192, resolution=0.1

@@ -15,7 +15,6 @@ from fatsignal.core.pitch.reading import lowered_rate, read_pitch
 from fatsignal.core.pitch.tuner import Tuner
 from fatsignal.core.units import cents_between, equal_tempered_hz
 from fatsignal.errors import InvalidSetting
-from tests.reference.music_library import librosa
 from tests.reference.soundfont import sampled_notes
 from tests.signals import FS, noise, sine
 
@@ -91,6 +90,8 @@ def test_sampled_notes_are_heard_as_a_reference_library_hears_them():
 
     A stiff string's sharp partials shorten the period, so YIN lies above the first partial, the more the stiffer.
     """
+    from tests.reference.music_library import librosa
+
     apart = []
     for sampled in sampled_notes():
         if sampled.name.split()[0] not in PLUCKED or "Drum" in sampled.name:
@@ -114,6 +115,8 @@ def test_sampled_notes_are_heard_as_a_reference_library_hears_them():
 @pytest.mark.parametrize(("name", "note"), [("guit_e_fifths", None), ("bass_hit_c", None), ("bass_woodsy_c", 48)])
 def test_open_recordings_are_listed_note_by_note(name, note):
     """Debian's sonic-pi-samples (CC0): a single bass note is named; fifths and a growl give no wrong single note."""
+    from tests.reference.music_library import librosa
+
     samples, rate_hz = soundfile.read(SAMPLES / f"{name}.flac", always_2d=True)
     notes = list_notes(Clip(samples, rate_hz))
     for found in notes:
