@@ -246,7 +246,7 @@ def test(rest: list[str]) -> int:
                 *_files_marked("realtime"),
             ],
             "pytest, alone": [*pytest, "-m", "alone", *_files_marked("alone")],
-        }
+        }  # fmt: skip
     second: list[str] = []
     for name, command in runs.items():
         print(f"== {name}", flush=True)
