@@ -236,17 +236,12 @@ def test(rest: list[str]) -> int:
     if not rest:
         # In the order of `tests/conftest.py`: at the end nobody waits for a file that began last.
         two = ["-n", "2", "--dist", "loadfile", "--no-loadscope-reorder"]
+        in_time, alone = (["-m", mark, *_files_marked(mark.split()[0])] for mark in ("realtime and not alone", "alone"))
         runs = {
             "pytest, what counts on no clock": [*pytest, "-m", "not realtime and not alone", *two],
-            "pytest, in real time and with pages": [
-                *pytest,
-                "-m",
-                "realtime and not alone",
-                *two,
-                *_files_marked("realtime"),
-            ],
-            "pytest, alone": [*pytest, "-m", "alone", *_files_marked("alone")],
-        }  # fmt: skip
+            "pytest, in real time and with pages": [*pytest, *in_time, *two],
+            "pytest, alone": [*pytest, *alone],
+        }
     second: list[str] = []
     for name, command in runs.items():
         print(f"== {name}", flush=True)
