@@ -13,7 +13,7 @@ from fatsignal.core.level.waveform_peaks import columns
 from fatsignal.core.mono_sound import MonoInMemory
 from fatsignal.core.timing import beat_onsets, beat_tracking
 from fatsignal.core.timing.beat_tracking import find_pulse
-from fatsignal.core.timing.tempo import TempoMap
+from fatsignal.core.timing.tempo import MeterChange, TempoMap
 from fatsignal.errors import FileRefused
 from fatsignal.files.sound import open_mono
 from tests.signals import FS, noise
@@ -21,8 +21,9 @@ from tests.signals import FS, noise
 LOOP = "/usr/share/sonic-pi/samples/loop_amen_full.flac"
 
 
-def brought_in(tmp_path, source, **more):
-    session = SimpleNamespace(rate_hz=FS, tempo=TempoMap.steady(120, rate_hz=FS), folder="Song")
+def brought_in(tmp_path, source, *, beats=4, **more):
+    tempo = TempoMap(FS, TempoMap.steady(120, rate_hz=FS).tempos, (MeterChange(1, beats),))
+    session = SimpleNamespace(rate_hz=FS, tempo=tempo, folder="Song")
     places = {"sessions_folder": tmp_path / "sessions", "waves_folder": tmp_path / "waves"}
     return import_backing(source, shown_name=source.name, session=session, **places, **more)
 
@@ -60,6 +61,22 @@ def test_the_pulse_is_the_same_however_long_the_stretches_are(recording, monkeyp
     assert in_short_ones.beats == in_long_ones.beats
     assert in_short_ones.bpm == pytest.approx(in_long_ones.bpm, rel=1e-12)
     assert in_short_ones.first_downbeat == in_long_ones.first_downbeat
+
+
+def test_what_ends_in_silence_sounds_and_its_bars_are_those_of_the_song(tmp_path, recording):
+    samples, rate_hz = soundfile.read(recording, always_2d=True)
+    soundfile.write(recording, np.concatenate((samples, np.zeros((5 * rate_hz, 2)))), rate_hz)
+    made = brought_in(tmp_path, recording, beats=3)
+    assert made.pulse["beats_per_bar"] == 3
+    assert made.pulse["beats"][-1] < len(samples) / rate_hz * FS
+
+
+def test_channels_are_listened_to_together(tmp_path):
+    left, right = 0.1 * noise(1.0, seed=1), 0.1 * noise(1.0, seed=2)
+    soundfile.write(tmp_path / "two.wav", np.column_stack((left, right)), FS, "DOUBLE")
+    with open_mono(tmp_path / "two.wav") as sound:
+        assert (sound.rate_hz, sound.frames) == (FS, FS)
+        np.testing.assert_array_equal(sound.read(-10, 30), np.concatenate((np.zeros(10), (left + right)[:20] / 2)))
 
 
 def test_silence_is_refused_and_noise_comes_in_without_a_pulse(tmp_path):

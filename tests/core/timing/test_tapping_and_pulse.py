@@ -2,10 +2,12 @@
 
 import numpy as np
 import pytest
+from scipy.signal import butter, sosfilt
 
 from fatsignal.core.mono_sound import MonoInMemory
-from fatsignal.core.timing.beat_onsets import find_onsets
-from fatsignal.core.timing.beat_tracking import find_pulse
+from fatsignal.core.timing import beat_tracking
+from fatsignal.core.timing.beat_onsets import find_onsets, onset_strength
+from fatsignal.core.timing.beat_tracking import beat_weights, find_pulse, heaviness
 from fatsignal.core.timing.pulse import corrected, map_over
 from fatsignal.core.timing.tapping import estimate_tempo
 from fatsignal.errors import InvalidSetting, SignalError
@@ -104,6 +106,47 @@ def test_tempo_beats_and_first_downbeat_of_a_steady_performance(bpm):
     found = np.array(pulse.beats) / FS - 0.7
     near = [np.min(np.abs(found - at)) for at in beat_s[2:-2]]
     assert np.percentile(near, 95) < 0.012
+
+
+def test_a_recording_that_starts_on_a_beat_has_its_first_beat_there():
+    """Nothing comes before it that an attack could stand out from."""
+    pulse = find_pulse(performance(np.arange(32) * 0.5, lead_s=0.0))
+    assert pulse.beats[0] < 0.02 * FS
+    assert pulse.first_downbeat == pulse.beats[0]
+
+
+def test_the_strength_of_a_frame_is_that_of_what_lies_around_it():
+    """Noise that begins at a frame's middle rises there and in the one before it, into which the window reaches."""
+    signal = np.zeros(3 * FS)
+    signal[FS:] = 0.1 * noise(2.0, seed=3)
+    strength, hop = onset_strength(MonoInMemory(signal, FS))
+    assert len(strength) == len(signal) // hop + 1
+    assert -1 <= int(np.argmax(strength)) - FS // hop <= 0
+
+
+def test_what_is_heavy_is_the_same_however_long_the_stretches_are(monkeypatch):
+    sound = performance(np.arange(16) * 0.5)
+    at_once, loudness = heaviness(sound, sound.frames // 480 + 2, 480)
+    monkeypatch.setattr(beat_tracking, "_STRETCH_FRAMES", 53)
+    in_stretches, again = heaviness(sound, sound.frames // 480 + 2, 480)
+    np.testing.assert_allclose(in_stretches, at_once, rtol=1e-9)
+    whole = sound.read(0, sound.frames)
+    assert loudness == pytest.approx(np.sqrt(np.mean(whole**2)), rel=1e-9)
+    assert again == pytest.approx(loudness, rel=1e-9)
+
+
+def test_the_low_end_after_a_beat_is_that_of_the_whole_recording_filtered():
+    """scipy's filter over all of it: what sounds on from before a beat is no attack at the beat."""
+    beats = np.array([0, 12_345, 70_001, 143_000])
+    samples = 0.3 * np.sin(2 * np.pi * 70 * np.arange(3 * FS) / FS) + 0.1 * noise(3.0, seed=8)
+    low = sosfilt(butter(2, 180, fs=FS, output="sos"), samples)
+    window = round(0.12 * FS)
+
+    def rms(of, at):
+        return np.sqrt(np.mean(of[at : at + window] ** 2))
+
+    found = beat_weights(MonoInMemory(samples, FS), beats)
+    np.testing.assert_allclose(found, [rms(low, at) + 0.5 * rms(samples, at) for at in beats], rtol=1e-9)
 
 
 def test_a_tapped_tempo_leads_it_to_half_the_beat():

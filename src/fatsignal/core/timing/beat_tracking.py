@@ -59,7 +59,7 @@ def find_pulse(sound: MonoSound, *, beats_per_bar: int = 4, near_bpm: float | No
     onsets = find_onsets(sound, strength=strength)
     strength = strength / (strength.std() + 1e-12)
     frame_hz = rate_hz / hop
-    weight, loudness = _weight(sound, len(strength), hop)
+    weight, loudness = heaviness(sound, len(strength), hop)
     bpm, clarity = _tempo(strength * weight, frame_hz, near_bpm)
     rough = _track(strength, 60 * frame_hz / bpm)
     reach = round(_SNAP_S * rate_hz)
@@ -80,7 +80,7 @@ def find_pulse(sound: MonoSound, *, beats_per_bar: int = 4, near_bpm: float | No
     )
 
 
-def _weight(sound: MonoSound, frames: int, hop: int) -> tuple[Samples, float]:
+def heaviness(sound: MonoSound, frames: int, hop: int) -> tuple[Samples, float]:
     """How heavy the sound after each frame is, and the RMS of all of it.
 
     A bar is carried by its drums and basses, not by its cymbals.
@@ -212,16 +212,21 @@ def _even_row(beats: NDArray[np.int64]) -> tuple[float, float, float]:
     return float(period), float(first), float(np.percentile(away, 90))
 
 
-def _downbeat(sound: MonoSound, beats: NDArray[np.int64], beats_per_bar: int) -> tuple[int, float]:
-    """Which of the first beats begins a bar: the one whose row carries the most low end and the strongest attacks."""
+def beat_weights(sound: MonoSound, beats: NDArray[np.int64]) -> Samples:
+    """How much low end lies in the 120 ms after each beat, and half of all that sounds there; shape (beats,)."""
     sections = butter(2, _LOW_HZ, fs=sound.rate_hz, output="sos")
     # After 40 of its time constants the filter knows nothing of what came before.
     settle = round(40 / (math.pi * math.sqrt(2) * _LOW_HZ) * sound.rate_hz)
-    strengths = []
-    for beat in np.maximum(beats, 0):
+    weights = []
+    for beat in beats:
         samples = sound.read(int(beat) - settle, settle + min(round(0.12 * sound.rate_hz), sound.frames - int(beat)))
-        strengths.append(_rms(sosfilt(sections, samples)[settle:]) + 0.5 * _rms(samples[settle:]))
-    weight = np.array(strengths)
+        weights.append(_rms(sosfilt(sections, samples)[settle:]) + 0.5 * _rms(samples[settle:]))
+    return np.array(weights)
+
+
+def _downbeat(sound: MonoSound, beats: NDArray[np.int64], beats_per_bar: int) -> tuple[int, float]:
+    """Which of the first beats begins a bar: the one whose row carries the most low end and the strongest attacks."""
+    weight = beat_weights(sound, np.maximum(beats, 0))
     if len(weight) < beats_per_bar or beats_per_bar == 1:
         return 0, 0.0
     sums = np.array([weight[phase::beats_per_bar].mean() for phase in range(beats_per_bar)])
