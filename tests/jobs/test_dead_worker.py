@@ -21,7 +21,7 @@ def test_a_render_whose_worker_died_is_run_again(start_application):
         # Several, so that the first still renders when it is looked at.
         asked = [
             first.send("POST", "/api/prints", {"material_id": take["id"], "tone_revision_id": tone["id"]})[1]
-            for tone in tones
+            for tone in tones[:2]
         ]
         command = [sys.executable, "-m", "fatsignal.cli", "worker"]
         doomed = subprocess.Popen(command, env=environment)
