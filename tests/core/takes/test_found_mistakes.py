@@ -12,6 +12,7 @@ from bench.mistakes import PARTS, TEMPO, group, planted
 from fatsignal.core.instrument.player import MistakeKind
 from fatsignal.core.takes.windows import Window
 
+
 def span_of(part):
     return Window(TEMPO.bar_frame(part.first_bar), TEMPO.bar_frame(part.first_bar + 8))
 
