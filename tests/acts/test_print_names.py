@@ -15,6 +15,9 @@ from fatsignal.tones import find_tone
 from tests.files.test_material_files import on_disk, recorded
 from tests.seams import Seam, killed
 
+# A take's own time: it stands in every print of it, however often that is made.
+PLAYED_AT = datetime(2026, 1, 31, 21, 30, tzinfo=UTC)
+
 
 def rendered(tmp_path, tone_name, revision, drive, name="Baritone 03", print_id=None, holder="h"):
     source, file, _ = recorded(tmp_path, 6_000, f"{uuid4()}.wav", seed=5)
@@ -23,7 +26,7 @@ def rendered(tmp_path, tone_name, revision, drive, name="Baritone 03", print_id=
     tone["blocks"] = [{"kind": "trim", "gain_db": drive}]
     what = on_disk(source, file)
     return render_print(
-        ToPrint(what, what.material.span, name, datetime.now(UTC)),
+        ToPrint(what, what.material.span, name, PLAYED_AT),
         SimpleNamespace(document=tone, name=tone_name, revision=revision, fingerprint=f"{drive}"),
         print_id=print_id or uuid4(), holder=holder, folder=tmp_path / "Prints", sessions_folder=tmp_path,
         waves_folder=tmp_path / "waves", on_progress=lambda *_: None,
