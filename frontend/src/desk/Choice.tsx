@@ -6,7 +6,7 @@ import { barOne } from '../ui/format'
 import { Player } from '../sound/player'
 import { contextOf } from './contextOf'
 import { useOpenSession } from './OpenSession'
-import { type FrameStore, followFrame, frameStore } from './usePlayhead'
+import { type FrameStore, followFrame, frameStore } from './frameStore'
 
 /** What is meant: a section, a take, and which of its sounds is heard. */
 interface Choice {

@@ -1,7 +1,7 @@
 import { Verdict } from '../../ui/Verdict'
 import { figure } from '../../ui/format'
 import { CheckFrame } from './CheckFrame'
-import type { CheckPanelProps } from './panels'
+import type { CheckPanelProps } from './panelProps'
 import { Scale } from './Scale'
 
 /** What the server keeps of it; levels are null where there is only silence. */

@@ -6,7 +6,7 @@ import { queryClient } from '../../api/queries'
 import { Button } from '../../ui/Button'
 import { Slider } from '../../ui/Slider'
 import { figure } from '../../ui/format'
-import type { CheckPanelProps } from './panels'
+import type { CheckPanelProps } from './panelProps'
 
 /** Chords in equal temperament and re-tuned: what is how far from pure, how fast it beats, and the best compromise. */
 export function ChordPanel({ part, acts, view }: CheckPanelProps) {

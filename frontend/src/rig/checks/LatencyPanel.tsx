@@ -1,5 +1,5 @@
 import { CheckFrame } from './CheckFrame'
-import type { CheckPanelProps } from './panels'
+import type { CheckPanelProps } from './panelProps'
 
 /** What the server keeps of it; levels are null where there is only silence. */
 interface LatencyResult {

@@ -5,7 +5,7 @@ import { INK } from '../../ui/Glyph'
 import { Verdict } from '../../ui/Verdict'
 import { figure, level } from '../../ui/format'
 import { CheckFrame } from './CheckFrame'
-import type { CheckPanelProps } from './panels'
+import type { CheckPanelProps } from './panelProps'
 import { Scale } from './Scale'
 
 /** What the server keeps of it; levels are null where there is only silence. */

@@ -3,7 +3,7 @@ import { useLive } from '../../api/live'
 import { useWidth } from '../../shell/useWidth'
 import { figure } from '../../ui/format'
 import { CheckFrame } from './CheckFrame'
-import type { CheckPanelProps } from './panels'
+import type { CheckPanelProps } from './panelProps'
 
 /** What the server keeps of it; levels are null where there is only silence. */
 interface TuningResult {
