@@ -32,8 +32,9 @@ def find_binaries() -> Path | None:
 class Postgres:
     """One server in one folder: `folder`/cluster, its password, its port and its log."""
 
-    def __init__(self, folder: Path) -> None:
-        self.folder = folder
+    def __init__(self, folder: Path, *, synced: bool = True) -> None:
+        """`synced` is off where nothing has to outlast a power failure, as in tests."""
+        self.folder, self._synced = folder, synced
         self.cluster = folder / "cluster"
         self._password_file = folder / "password"
         self._port_file = folder / "port"
@@ -94,13 +95,15 @@ class Postgres:
         command = [
             str(binaries / "initdb"), "-D", str(self.cluster), "-U", USER, "-E", "UTF8", "--locale=C.UTF-8",
             "--auth=scram-sha-256", f"--pwfile={self._password_file}", "--no-instructions",
+            *([] if self._synced else ["--no-sync"]),
         ]  # fmt: skip
         self._run(command, "the database could not be created")
 
     def _start(self, binaries: Path) -> None:
         port = _free_port()
         self._port_file.write_text(str(port))
-        options = f"-c listen_addresses=127.0.0.1 -c port={port} -c unix_socket_directories='' -c fsync=on"
+        fsync = "on" if self._synced else "off"
+        options = f"-c listen_addresses=127.0.0.1 -c port={port} -c unix_socket_directories='' -c fsync={fsync}"
         command = [
             str(binaries / "pg_ctl"), "-D", str(self.cluster), "-w", "-s", "-l", str(self._log), "-o", options, "start",
         ]  # fmt: skip

@@ -163,7 +163,7 @@ def running_application(
 @contextmanager
 def own_server(folder: Path) -> Iterator[Postgres]:
     """A database server, with a migrated template."""
-    server = Postgres(folder)
+    server = Postgres(folder, synced=False)
     url = server.start()
     try:
         with psycopg.connect(url, autocommit=True) as conn:
