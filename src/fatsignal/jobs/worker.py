@@ -161,7 +161,11 @@ async def carry_out(conn: Connection, work_id: UUID, settings: Settings) -> None
 async def _do(conn: Connection, kind: AnyKind, work: Work, holder: UUID, settings: Settings) -> None:
     prepared = await kind.prepare(conn, work, settings)
     if kind.tidy is not None:
-        await asyncio.to_thread(kind.tidy, prepared)
+        # Whoever was taken for dead meanwhile must not tidy away what the next one writes: at once, not in a thread,
+        # which may have to wait for its turn.
+        if not await works.say(conn, work.id, holder=holder, progress=0.0, detail={}):
+            raise Stopped
+        kind.tidy(prepared)
     told: dict[str, Any] = {"share": 0.0, "detail": {}}
     leaving = threading.Event()
 
