@@ -96,6 +96,23 @@ async def test_who_is_taken_for_dead_changes_nothing_any_more_though_it_lives(co
     assert (await works.get_work(conn, work.id)).result == {"by": "second"}
 
 
+async def test_who_is_taken_for_dead_before_it_begins_tidies_nothing_away(conn, counted, tmp_path, monkeypatch):
+    """What is half written then is the next one's."""
+    tidied = []
+
+    async def prepare(conn, work, place):
+        await later(conn)
+        assert await works.claim(conn, work.id, holder=uuid4())
+        return work.input
+
+    kind = replace(kinds.KINDS["counted"], prepare=prepare, tidy=tidied.append)
+    monkeypatch.setitem(kinds.KINDS, "counted", kind)
+    work = await asked(conn)
+    await carry_out(conn, work.id, Settings(data=tmp_path))
+    assert (tidied, counted["computed"]) == ([], 0)
+    assert (await works.get_work(conn, work.id)).state == "working"
+
+
 async def test_a_work_that_is_stopped_ends_at_its_next_word_and_keeps_nothing(conn, database_url, counted, tmp_path):
     begun = asyncio.Event()
     loop = asyncio.get_running_loop()
