@@ -236,7 +236,8 @@ def test(rest: list[str]) -> int:
     if not rest:
         # In the order of `tests/conftest.py`: at the end nobody waits for a file that began last.
         two = ["-n", "2", "--dist", "loadfile", "--no-loadscope-reorder"]
-        in_time, alone = (["-m", mark, *_files_marked(mark.split()[0])] for mark in ("realtime and not alone", "alone"))
+        in_time = ["-m", "realtime and not alone", *_files_marked("realtime")]
+        alone = ["-m", "alone", *_files_marked("alone")]
         runs = {
             "pytest, what counts on no clock": [*pytest, "-m", "not realtime and not alone", *two],
             "pytest, in real time and with pages": [*pytest, *in_time, *two],

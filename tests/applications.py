@@ -161,7 +161,7 @@ def running_application(
 
 
 @contextmanager
-def own_server(folder: Path) -> Iterator[Postgres]:
+def migrated_server(folder: Path) -> Iterator[Postgres]:
     """A database server, with a migrated template."""
     server = Postgres(folder, synced=False)
     url = server.start()

@@ -14,8 +14,8 @@ from tests.applications import (
     WarmApplications,
     copied_application,
     kept_demonstration,
+    migrated_server,
     new_database,
-    own_server,
     restore_demonstration,
 )
 
@@ -48,7 +48,7 @@ def pytest_testnodedown(node: Any, error: object) -> None:
 @pytest.fixture(scope="session")
 def database_server(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Postgres]:
     """A server that lives as long as the test run, with a migrated template."""
-    with own_server(tmp_path_factory.mktemp("postgres")) as server:
+    with migrated_server(tmp_path_factory.mktemp("postgres")) as server:
         yield server
 
 

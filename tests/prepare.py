@@ -9,10 +9,14 @@ from pathlib import Path
 import fatsignal.rig.preload  # noqa: F401  # compiles what the simulated rig plays with
 import tests.reference.music_library  # noqa: F401
 from fatsignal.core.tone.warm import warm_chains
-from tests.applications import kept_demonstration, own_server
+from tests.applications import kept_demonstration, migrated_server
 
 if __name__ == "__main__":
     for rate_hz in (44_100, 48_000, 96_000):
         warm_chains(rate_hz=rate_hz)
-    with tempfile.TemporaryDirectory() as folder, own_server(Path(folder)) as server, kept_demonstration(server.url):
+    with (
+        tempfile.TemporaryDirectory() as folder,
+        migrated_server(Path(folder)) as server,
+        kept_demonstration(server.url),
+    ):
         pass

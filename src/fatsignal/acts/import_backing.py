@@ -20,7 +20,7 @@ from fatsignal.errors import FileRefused, SignalError
 from fatsignal.files.bext import BextChunk
 from fatsignal.files.claims import place_file
 from fatsignal.files.names import file_name
-from fatsignal.files.sound import open_mono, open_sound, read_blocks
+from fatsignal.files.sound import open_mono, read_blocks
 from fatsignal.files.sound_writer import write_sound
 from fatsignal.store import backings, history
 from fatsignal.store.backings import Backing
@@ -144,7 +144,8 @@ def _keep(
             depth="24" if depth == "24" else "32f",
             note=note,
         )
-        wave, loudness_lufs, silent = _measured(partial, frames, on_measured)
+        meter = LoudnessMeter(rate_hz=session.rate_hz, channels=channels, most_frames=frames)
+        wave, loudness_lufs, silent = _measured(partial, meter, on_measured)
         if silent:
             raise FileRefused(f"{wanted.stem} holds nothing but silence: there is nothing to play to")
         pulse, no_pulse = _pulse_of(partial, beats_per_bar=session.tempo.meter_at(1).beats)
@@ -160,10 +161,10 @@ def _keep(
     )  # fmt: skip
 
 
-def _measured(path: Path, frames: int, on_measured: Callable[[int], None]) -> tuple[Columns, float | None, bool]:
+def _measured(
+    path: Path, meter: LoudnessMeter, on_measured: Callable[[int], None]
+) -> tuple[Columns, float | None, bool]:
     """Columns of its wave, its loudness, and whether it is silent; block by block, however long it is."""
-    with open_sound(path) as sound:
-        meter = LoudnessMeter(rate_hz=sound.samplerate, channels=sound.channels, most_frames=frames)
     waves, silent, done = [], True, 0
     for block in read_blocks(path):
         meter.push(block)

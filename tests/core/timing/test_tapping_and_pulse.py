@@ -127,7 +127,7 @@ def test_the_strength_of_a_frame_is_that_of_what_lies_around_it():
 def test_what_is_heavy_is_the_same_however_long_the_stretches_are(monkeypatch):
     sound = performance(np.arange(16) * 0.5)
     at_once, loudness = heaviness(sound, sound.frames // 480 + 2, 480)
-    monkeypatch.setattr(beat_tracking, "_STRETCH_FRAMES", 53)
+    monkeypatch.setattr(beat_tracking, "STRETCH_FRAMES", 53)
     in_stretches, again = heaviness(sound, sound.frames // 480 + 2, 480)
     np.testing.assert_allclose(in_stretches, at_once, rtol=1e-9)
     whole = sound.read(0, sound.frames)

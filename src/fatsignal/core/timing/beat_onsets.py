@@ -27,7 +27,7 @@ _PEAK_S, _MEAN_S, _AFTER_S, _APART_S = 0.03, 0.10, 0.07, 0.05
 _THRESHOLD = 0.08
 _FINE_S, _LOOK_S = 0.002, 0.04
 # Frames of 10 ms that are looked at together.
-_STRETCH_FRAMES = 2_048
+STRETCH_FRAMES = 2_048
 
 Frames = NDArray[np.int64]
 
@@ -43,8 +43,8 @@ def onset_strength(sound: MonoSound) -> tuple[Samples, int]:
     count = -(-max(sound.frames, window) // hop) + 1
     of_bins = _bands(window, rate_hz)
     bands = np.empty((of_bins.shape[0], count), dtype=np.float32)
-    for first in range(0, count, _STRETCH_FRAMES):
-        stop = min(first + _STRETCH_FRAMES, count)
+    for first in range(0, count, STRETCH_FRAMES):
+        stop = min(first + STRETCH_FRAMES, count)
         samples = sound.read(first * hop - window // 2, (stop - first - 1) * hop + window)
         # Single precision is enough for where a note begins, and takes half the time.
         _, _, spectrum = stft(
@@ -55,8 +55,8 @@ def onset_strength(sound: MonoSound) -> tuple[Samples, int]:
     flux = np.zeros(count)
     if loudest <= 0:
         return flux, hop
-    for first in range(_LAG_FRAMES, count, _STRETCH_FRAMES):
-        stop = min(first + _STRETCH_FRAMES, count)
+    for first in range(_LAG_FRAMES, count, STRETCH_FRAMES):
+        stop = min(first + STRETCH_FRAMES, count)
         level = np.log10(1 + _COMPRESSION * bands[:, first - _LAG_FRAMES : stop].astype(np.float64) / loudest)
         # Against the maximum of neighbouring bands: a pitch that wavers is no new note.
         before = maximum_filter1d(level[:, :-_LAG_FRAMES], 3, axis=0)

@@ -17,7 +17,7 @@ from scipy.signal import butter, sosfilt
 
 from fatsignal.core.clip import Samples
 from fatsignal.core.mono_sound import MonoSound
-from fatsignal.core.timing.beat_onsets import find_onsets, onset_strength
+from fatsignal.core.timing.beat_onsets import STRETCH_FRAMES, find_onsets, onset_strength
 from fatsignal.core.timing.pulse import Pulse
 from fatsignal.errors import SignalError
 
@@ -29,8 +29,6 @@ _SNAP_S = 0.045
 SHORTEST_S = 4.0
 _LOW_HZ, _HEAVY_HZ = 180.0, 1_200.0
 _AS_STRONG = 0.93
-# Frames of 10 ms that are looked at together.
-_STRETCH_FRAMES = 2_048
 # What is at least this share of the recording's loudness sounds.
 _SOUNDS_SHARE = 0.5
 
@@ -88,8 +86,8 @@ def heaviness(sound: MonoSound, frames: int, hop: int) -> tuple[Samples, float]:
     sections = butter(2, _HEAVY_HZ, fs=sound.rate_hz, output="sos")
     state = np.zeros((len(sections), 2))
     power, energy = np.zeros(frames + 6), 0.0
-    for first in range(0, -(-sound.frames // hop), _STRETCH_FRAMES):
-        samples = sound.read(first * hop, min(_STRETCH_FRAMES * hop, sound.frames - first * hop))
+    for first in range(0, -(-sound.frames // hop), STRETCH_FRAMES):
+        samples = sound.read(first * hop, min(STRETCH_FRAMES * hop, sound.frames - first * hop))
         energy += float(samples @ samples)
         low, state = sosfilt(sections, samples, zi=state)
         padded = np.concatenate((low, np.zeros(-len(low) % hop))).reshape(-1, hop)
