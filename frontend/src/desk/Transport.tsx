@@ -1,6 +1,6 @@
 import { useEffect, useMemo, useState } from 'react'
 import { reportErrors } from '../api/acts'
-import { type Session, type Strip, answered, api } from '../api/client'
+import { type Session, answered, api } from '../api/client'
 import { notice } from '../api/live'
 import { barBeat } from '../ui/format'
 import { type BesideSound, monoSound, streamedChannel } from '../sound/player'
@@ -8,9 +8,6 @@ import { ALONE_KEY, useChoice, usePlayer } from './Choice'
 import { contextOf } from './contextOf'
 import { useHearing } from './Hearing'
 import { useOpenSession } from './OpenSession'
-
-/** A sound in a mix that nobody has touched. */
-export const PLAIN_STRIP: Strip = { gain_db: 0, pan: 0, muted: false }
 
 /** Playing what is chosen, by the deck's buttons and keys. */
 interface Transport {
@@ -34,7 +31,7 @@ export { useTransport }
 export function TransportProvider({ children }: { children: React.ReactNode }) {
   const { session, part } = useOpenSession()
   const { player, take, comparison, heard, playhead } = useChoice()
-  const { cue, changeMix } = useHearing()
+  const { cue, changeMix, changeStrip } = useHearing()
   const { alone, problem } = usePlayer()
   const [loops, setLoops] = useState(false)
   const clicks = !cue?.mix.click.muted
@@ -96,10 +93,7 @@ export function TransportProvider({ children }: { children: React.ReactNode }) {
       toggleMute: () =>
         void reportErrors(async () => {
           if (!part) return notice('there is no part yet that could be muted: add one in Rig')
-          await changeMix(({ strips }) => {
-            const strip = strips?.[part.id] ?? PLAIN_STRIP
-            return { strips: { ...strips, [part.id]: { ...strip, muted: !strip.muted } } }
-          })
+          await changeStrip(part.id, (strip) => ({ muted: !strip.muted }))
           // What sounds was asked for as loud as it was then.
           if (player.state.playing) await play(playhead(), () => player.state.playing)
         }),
@@ -111,7 +105,22 @@ export function TransportProvider({ children }: { children: React.ReactNode }) {
       clicks,
       toggleClick: () => void changeMix(({ click }) => ({ click: { ...click, muted: !click.muted } })),
     }
-  }, [session, player, take, comparison, heard, playhead, cue, changeMix, alone, loops, clicks, part, muted])
+  }, [
+    session,
+    player,
+    take,
+    comparison,
+    heard,
+    playhead,
+    cue,
+    changeMix,
+    changeStrip,
+    alone,
+    loops,
+    clicks,
+    part,
+    muted,
+  ])
   return <Provide value={value}>{children}</Provide>
 }
 

@@ -1,6 +1,6 @@
 import { useEffect, useMemo, useRef, useState } from 'react'
 import { reportErrors, showThenPut } from '../api/acts'
-import { type Cue, type CueMix, type Cues, answered, api } from '../api/client'
+import { type Cue, type CueMix, type Cues, type Strip, answered, api } from '../api/client'
 import { useLive } from '../api/live'
 import { cuesQuery, queryClient, useCues } from '../api/queries'
 import { Ears } from '../sound/ears'
@@ -84,10 +84,20 @@ export function useEars(sessionId: string, player: Player) {
       listens: wanted,
       trying,
       changeMix: (changes: ChangesOfMix) => reportErrors(() => putMix(sessionId, chosen, changes)),
+      changeStrip: (key: string, changes: (strip: Strip) => Partial<Strip>) =>
+        reportErrors(() =>
+          putMix(sessionId, chosen, ({ strips }) => {
+            const strip = strips?.[key] ?? PLAIN_STRIP
+            return { strips: { ...strips, [key]: { ...strip, ...changes(strip) } } }
+          }),
+        ),
     }),
     [acts, ears, all, cue, wanted, trying, sessionId, chosen],
   )
 }
+
+/** A sound in a mix that nobody has touched. */
+export const PLAIN_STRIP: Strip = { gain_db: 0, pan: 0, muted: false }
 
 /** What is to be different, told from the mix as it is then. */
 type ChangesOfMix = (mix: CueMix) => Partial<CueMix>

@@ -4,7 +4,7 @@ import { reportErrors } from '../api/acts'
 import { type Cue, type Strip, answered, api } from '../api/client'
 import { queryClient } from '../api/queries'
 import { useHearing } from '../desk/Hearing'
-import { PLAIN_STRIP } from '../desk/Transport'
+import { PLAIN_STRIP } from '../desk/useEars'
 import { useOpenSession } from '../desk/OpenSession'
 import { Button } from '../ui/Button'
 import { Slider } from '../ui/Slider'
@@ -36,10 +36,7 @@ export function CueSheet({ open, onClose }: { open: boolean; onClose: () => void
   const remove = () =>
     change(async () => answered(api.DELETE('/api/cues/{cue_id}', { params: { path: { cue_id: cue.id } } })))
   const strip = (key: string) => cue.mix.strips?.[key] ?? PLAIN_STRIP
-  const set = (key: string, changes: Partial<Strip>) =>
-    hearing.changeMix(({ strips }) => ({
-      strips: { ...strips, [key]: { ...PLAIN_STRIP, ...strips?.[key], ...changes } },
-    }))
+  const set = (key: string, changes: Partial<Strip>) => hearing.changeStrip(key, () => changes)
 
   return (
     <Dialog open={open} onClose={onClose} title="Who hears what" wide>
