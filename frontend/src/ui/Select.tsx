@@ -27,7 +27,7 @@ export function Select<Value extends string | number>({
         <ChevronDown size={14} className="shrink-0 text-pencil" aria-hidden />
       </ListboxButton>
       <ListboxOptions
-        anchor="bottom start"
+        anchor={{ to: 'bottom start', padding: 12 }}
         className="z-30 min-w-44 border [--anchor-max-height:20rem] border-ink bg-sheet py-1 text-ink"
       >
         {options.map((option) => (
