@@ -25,5 +25,5 @@ export default defineConfig({
   plugins: [react(), tailwindcss(), preloadFonts()],
   build: { chunkSizeWarningLimit: 900 },
   server: { proxy: { '/api': { target: 'http://127.0.0.1:8417', ws: true } } },
-  test: { environment: 'jsdom', include: ['src/**/*.test.{ts,tsx}'] },
+  test: { environment: 'jsdom', include: ['src/**/*.test.{ts,tsx}'], pool: 'threads' },
 })

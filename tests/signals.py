@@ -3,6 +3,7 @@
 from functools import lru_cache
 
 import numpy as np
+from numpy.typing import NDArray
 
 from fatsignal.core.clip import Samples
 
@@ -32,17 +33,24 @@ def plucks(seconds: float = 6.0, *, seed: int = 3, rate_hz: int = FS) -> Samples
 @lru_cache(maxsize=16)
 def _plucks(seconds: float, seed: int, rate_hz: int) -> Samples:
     random = np.random.default_rng(seed)
-    time_s = np.arange(round(seconds * rate_hz)) / rate_hz
-    out = np.zeros(len(time_s))
+    out = np.zeros(round(seconds * rate_hz))
     for number in range(int(3 * seconds)):
         start = number * rate_hz // 3
         frequency_hz = 82.407 * 2 ** (random.integers(0, 20) / 12)
-        passed = time_s[: len(time_s) - start]
         for partial in range(1, 50):
-            phase = 2 * np.pi * frequency_hz * partial * np.sqrt(1 + 1e-4 * partial**2) * passed
-            level = np.exp(-passed * (3 + 0.4 * partial)) / partial * np.sin(0.4 * partial)
-            out[start:] += level * np.sin(phase + random.uniform(0, 6))
+            turning = 2j * np.pi * frequency_hz * partial * np.sqrt(1 + 1e-4 * partial**2)
+            decay = 3 + 0.4 * partial
+            # Until it has fallen by 180 dB.
+            frames = min(len(out) - start, round(20.7 / decay * rate_hz))
+            sounds = np.sin(0.4 * partial) / partial * np.exp(1j * random.uniform(0, 6))
+            out[start : start + frames] += (sounds * _powers(np.exp((turning - decay) / rate_hz), frames)).imag
     return 0.5 * out / np.abs(out).max() + 1e-4 * random.standard_normal(len(out))
+
+
+def _powers(base: complex, count: int) -> NDArray[np.complex128]:
+    """base⁰, base¹, … in two strides, so that no sine is computed for each."""
+    coarse = (base**512) ** np.arange(-(-count // 512))
+    return np.outer(coarse, base ** np.arange(512)).ravel()[:count]
 
 
 def inharmonic_db(signal: Samples, fundamental_hz: float, *, rate_hz: int = FS) -> float:

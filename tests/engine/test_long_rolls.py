@@ -55,7 +55,7 @@ class Numbered(InputsOnly):
 
 
 def test_minutes_of_twenty_four_channels(tmp_path, at_length):
-    minutes = 30 if at_length else 4
+    minutes = 30 if at_length else 2
     blocks = minutes * 60 * FS // BLOCK_FRAMES
     source = Numbered(blocks)
     asked = order(

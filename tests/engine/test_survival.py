@@ -27,18 +27,21 @@ pytestmark = [pytest.mark.slow, pytest.mark.realtime, pytest.mark.long]
 MOST_LOST_FRAMES = FS // 10
 
 
-@pytest.fixture
-def own_server(demonstration, tmp_path):
-    """A server of the test's own, with the demonstration: it is killed, and others live on theirs."""
-    server = Postgres(tmp_path / "postgres")
+@pytest.fixture(scope="module")
+def own_server(demonstration, tmp_path_factory):
+    """A server of these tests' own, with the demonstration: it is killed, and others live on theirs."""
+    server = Postgres(tmp_path_factory.mktemp("postgres"))
     restore_demonstration(server.start())
     yield server
     server.stop()
 
 
-@pytest.fixture
-def start_on_it(demonstration, own_server, tmp_path):
-    return partial(copied_application, demonstration, own_server.url, tmp_path / "data")
+@pytest.fixture(scope="module")
+def on_it(demonstration, own_server, tmp_path_factory):
+    """An application with that server; what its tests leave is there for the next."""
+    data = tmp_path_factory.mktemp("own") / "data"
+    with copied_application(demonstration, own_server.url, data, speed=1.0) as app:
+        yield app
 
 
 @pytest.fixture
@@ -86,9 +89,9 @@ def follows_without_a_seam(sessions: Path, takes: list[dict]) -> None:
             assert len(first) == before["frames"]
 
 
-def test_the_server_killed_at_some_moments_of_a_loop(start_application, kills):
-    random = np.random.default_rng(20)
-    with start_application(speed=1.0) as app, in_the_middle_of_a_loop(app):
+def test_the_server_killed_at_some_moments_of_a_loop(paced_application, kills):
+    random, app = np.random.default_rng(20), paced_application
+    with in_the_middle_of_a_loop(app):
         for _ in range(kills):
             time.sleep(random.uniform(0.0, 1.5))
             app.process.kill()
@@ -102,66 +105,64 @@ def restart(app: Application) -> None:
     app.wait_for(app.answers, seconds=40, what="the server")
 
 
-def test_the_database_killed_at_some_moments_of_a_loop(own_server, start_on_it, monkeypatch, kills):
+def test_the_database_killed_at_some_moments_of_a_loop(own_server, on_it, monkeypatch, kills):
     random, port = np.random.default_rng(21), int(own_server.url.rsplit(":", 1)[1].split("/")[0])
-    with start_on_it(speed=1.0) as app, in_the_middle_of_a_loop(app):
+    with in_the_middle_of_a_loop(on_it):
         for count in range(kills):
             time.sleep(random.uniform(0.0, 1.0))
             os.kill(postmaster(own_server), signal.SIGKILL)
             if count == 0:
-                status, problem = app.send("GET", "/api/sessions")
+                status, problem = on_it.send("GET", "/api/sessions")
                 assert (status, problem["title"]) == (503, "No database")
                 assert "what is rolling goes on" in problem["detail"]
             time.sleep(random.uniform(0.0, 0.5))
             # The same port: the application looks for it where it was.
             monkeypatch.setattr(launcher.postgres, "_free_port", lambda: port)
             own_server.start()
-        app.wait_for(app.answers, what="the database")
+        on_it.wait_for(on_it.answers, what="the database")
 
 
-def test_a_server_whose_database_is_away_can_be_stopped(own_server, start_on_it, monkeypatch):
+def test_a_server_whose_database_is_away_can_be_stopped(own_server, on_it, monkeypatch):
     port = int(own_server.url.rsplit(":", 1)[1].split("/")[0])
     monkeypatch.setattr(launcher.postgres, "_free_port", lambda: port)
-    with start_on_it() as app:
-        app.ready_to_roll()
-        os.kill(postmaster(own_server), signal.SIGKILL)
-        try:
-            time.sleep(4)
-            app.process.send_signal(signal.SIGTERM)
-            assert app.process.wait(timeout=20) == 0
-        finally:
-            own_server.start()
+    on_it.ready_to_roll()
+    os.kill(postmaster(own_server), signal.SIGKILL)
+    try:
+        time.sleep(4)
+        on_it.process.send_signal(signal.SIGTERM)
+        assert on_it.process.wait(timeout=20) == 0
+    finally:
+        own_server.start()
 
 
 def postmaster(server: Postgres) -> int:
     return int((server.cluster / "postmaster.pid").read_text().split()[0])
 
 
-def test_the_engine_killed_at_some_moments(start_application, kills):
-    random = np.random.default_rng(22)
-    with start_application(speed=1.0) as app:
-        app.ready_to_roll()
-        rolled = {}
-        for _ in range(kills):
-            with connect(app.url.replace("http", "ws") + "/api/live") as live:
-                started = start_to_roll(app, {"section_id": app.session["sections"][1]["id"]}, way="once")
-                rolled[started["take_ids"][0]] = heard_for(live, random.uniform(0.05, 1.2))
-                killed = engine_pid(app)
-                os.kill(killed, signal.SIGKILL)
-            # The rig that played in a process of its own ends too, and what it came from.
-            app.wait_for(partial(nobody_of, killed), what="the end of what the engine had started")
-            take = app.wait_for(partial(taken, app, started["take_ids"][0]), what="the take")
-            assert take["origin"] == "recovered"
-            assert "recovered after a crash" in take["said"]
-        # Nothing is doubled, nor lost, when all starts once more.
-        app.stop()
-        restart(app)
-        for take_id, told_frame in rolled.items():
-            take = taken(app, take_id)
-            assert take["from_frame"] + take["frames"] >= told_frame - MOST_LOST_FRAMES
-        takes = [take for take in app.takes() if take["origin"] == "recovered"]
-        assert {take["id"] for take in takes} == set(rolled)
-        assert len({take["number"] for take in takes}) == len(takes) == kills
+def test_the_engine_killed_at_some_moments(paced_application, kills):
+    random, app = np.random.default_rng(22), paced_application
+    app.ready_to_roll()
+    rolled = {}
+    for _ in range(kills):
+        with connect(app.url.replace("http", "ws") + "/api/live") as live:
+            started = start_to_roll(app, {"section_id": app.session["sections"][1]["id"]}, way="once")
+            rolled[started["take_ids"][0]] = heard_for(live, random.uniform(0.05, 1.2))
+            killed = engine_pid(app)
+            os.kill(killed, signal.SIGKILL)
+        # The rig that played in a process of its own ends too, and what it came from.
+        app.wait_for(partial(nobody_of, killed), what="the end of what the engine had started")
+        take = app.wait_for(partial(taken, app, started["take_ids"][0]), what="the take")
+        assert take["origin"] == "recovered"
+        assert "recovered after a crash" in take["said"]
+    # Nothing is doubled, nor lost, when all starts once more.
+    app.stop()
+    restart(app)
+    for take_id, told_frame in rolled.items():
+        take = taken(app, take_id)
+        assert take["from_frame"] + take["frames"] >= told_frame - MOST_LOST_FRAMES
+    takes = [take for take in app.takes() if take["origin"] == "recovered"]
+    assert {take["id"] for take in takes} == set(rolled)
+    assert len({take["number"] for take in takes}) == len(takes) == kills
 
 
 def nobody_of(leader: int) -> bool:

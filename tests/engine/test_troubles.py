@@ -39,34 +39,34 @@ def recorded(app: Application, take: dict, name: str):
     return soundfile.read(app.data / "sessions" / take["folder"] / channel["file"])[0]
 
 
-def test_a_device_that_stalls_for_two_seconds_leaves_a_gap_at_its_place(start_application):
-    with start_application(speed=1.0) as app:
-        app.ready_to_roll()
-        path = f"/api/sessions/{app.session['id']}/interface"
-        settings = app.get(path)["settings"]
-        assert app.send("PUT", path, {**settings, "gap_after_s": 1.5, "gap_s": 2.0})[0] == 200
-        with connect(app.url.replace("http", "ws") + "/api/live") as live:
-            started = start_to_roll(app, {"section_id": app.session["sections"][1]["id"]}, way="once")
-            begun = time.monotonic()
-            seen = meters_for(live, 5.0)
-            passed_s = time.monotonic() - begun
-        # Nothing came for two seconds; then the place jumped to where the song is.
-        places = np.array([each["frame"] for each in seen])
-        assert np.diff(places).max() == pytest.approx(2 * FS, abs=0.15 * FS)
-        assert (places[-1] - places[0]) / FS == pytest.approx(passed_s, abs=0.6)
-        take = stop_and_take(app, started)
-        (gap,) = take["gaps"]
-        assert gap["frames"] == 2 * FS
-        offset = app.get(path)["offset"]
-        lead = offset["frames"] if offset else 0
-        # Everything arrives a round trip later: both buffers and 63.4 frames of converters.
-        late = 2 * settings["buffer_frames"] + 63
-        assert gap["at_frame"] == pytest.approx(1.5 * FS + late - lead, abs=settings["buffer_frames"])
-        for channel in ("DI", "mic A"):
-            samples = recorded(app, take, channel)
-            assert len(samples) == take["frames"]
-            assert not samples[gap["at_frame"] : gap["at_frame"] + gap["frames"]].any()
-            assert samples[gap["at_frame"] + gap["frames"] :].any()
+def test_a_device_that_stalls_for_two_seconds_leaves_a_gap_at_its_place(paced_application):
+    app = paced_application
+    app.ready_to_roll()
+    path = f"/api/sessions/{app.session['id']}/interface"
+    settings = app.get(path)["settings"]
+    assert app.send("PUT", path, {**settings, "gap_after_s": 1.5, "gap_s": 2.0})[0] == 200
+    with connect(app.url.replace("http", "ws") + "/api/live") as live:
+        started = start_to_roll(app, {"section_id": app.session["sections"][1]["id"]}, way="once")
+        begun = time.monotonic()
+        seen = meters_for(live, 5.0)
+        passed_s = time.monotonic() - begun
+    # Nothing came for two seconds; then the place jumped to where the song is.
+    places = np.array([each["frame"] for each in seen])
+    assert np.diff(places).max() == pytest.approx(2 * FS, abs=0.15 * FS)
+    assert (places[-1] - places[0]) / FS == pytest.approx(passed_s, abs=0.6)
+    take = stop_and_take(app, started)
+    (gap,) = take["gaps"]
+    assert gap["frames"] == 2 * FS
+    offset = app.get(path)["offset"]
+    lead = offset["frames"] if offset else 0
+    # Everything arrives a round trip later: both buffers and 63.4 frames of converters.
+    late = 2 * settings["buffer_frames"] + 63
+    assert gap["at_frame"] == pytest.approx(1.5 * FS + late - lead, abs=settings["buffer_frames"])
+    for channel in ("DI", "mic A"):
+        samples = recorded(app, take, channel)
+        assert len(samples) == take["frames"]
+        assert not samples[gap["at_frame"] : gap["at_frame"] + gap["frames"]].any()
+        assert samples[gap["at_frame"] + gap["frames"] :].any()
 
 
 def test_the_clock_set_by_an_hour_changes_nothing_of_a_roll(start_application, tmp_path):

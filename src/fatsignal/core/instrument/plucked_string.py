@@ -103,14 +103,16 @@ def _event_table(shape: StringShape, events: list[StringEvent], rate_hz: int) ->
     return np.array(rows, dtype=np.float64).reshape(-1, 9)
 
 
-def _allpass_delay(coefficient: float, omega: float) -> float:
+@njit(cache=True)
+def _allpass_delay(coefficient, omega):
     """Phase delay at `omega` of (c + z^-1)/(1 + c z^-1), frames."""
     z = complex(math.cos(omega), -math.sin(omega))
     value = (coefficient + z) / (1 + coefficient * z)
     return -math.atan2(value.imag, value.real) / omega
 
 
-def _dispersion_coefficient(inharmonicity: float, omega: float) -> float:
+@njit(cache=True)
+def _dispersion_coefficient(inharmonicity, omega):
     """Coefficient of the sections with which the tenth partial is as sharp as Fletcher's formula says.
 
     The n-th partial sounds where the loop's phase delay is its own n periods, so the sections must
