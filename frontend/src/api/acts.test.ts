@@ -1,5 +1,5 @@
 import { beforeEach, describe, expect, it } from 'vitest'
-import { showThenPut } from './acts'
+import { actsUnderWay, reportErrors, showThenPut } from './acts'
 import { queryClient } from './queries'
 
 const KEY = ['something', 'of a test']
@@ -76,5 +76,21 @@ describe('a change that is shown before its answer', () => {
     say('as it still was')
     await askedMeanwhile
     expect(shown()).toBe('changed')
+  })
+})
+
+describe('what must not overtake an act', () => {
+  it('waits for all that was begun before it, also for what failed', async () => {
+    const order: string[] = []
+    let answer = () => {}
+    void reportErrors(() => new Promise<void>((resolve) => (answer = resolve)).then(() => order.push('act')))
+    void reportErrors(() => Promise.reject(new Error('refused')))
+    const undone = actsUnderWay().then(() => order.push('undo'))
+    await soon()
+    expect(order).toEqual([])
+    answer()
+    await undone
+    expect(order).toEqual(['act', 'undo'])
+    await actsUnderWay()
   })
 })

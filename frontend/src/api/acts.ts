@@ -3,13 +3,25 @@ import { AsksFirst } from './client'
 import { notice } from './live'
 import { queryClient } from './queries'
 
+const underWay = new Set<Promise<void>>()
+const LONGEST_WAIT_MS = 3_000
+
 /** Do something; what goes wrong is said to the person. */
-export async function reportErrors(does: () => Promise<unknown>) {
-  try {
-    await does()
-  } catch (error) {
-    notice((error as Error).message)
-  }
+export function reportErrors(does: () => Promise<unknown>): Promise<void> {
+  const done = (async () => does())()
+    .catch((error: Error) => notice(error.message))
+    .then(() => void underWay.delete(done))
+  underWay.add(done)
+  return done
+}
+
+/**
+ * The end of all that this page is doing now, for what must not overtake it; of what takes long, nobody waits for the
+ * end.
+ */
+export function actsUnderWay(): Promise<unknown> {
+  const long = new Promise((resolve) => setTimeout(resolve, LONGEST_WAIT_MS))
+  return underWay.size ? Promise.race([Promise.all(underWay), long]) : Promise.resolve()
 }
 
 /** Acts done one after the other in the order asked for, however slow the answers; a failed one stops none behind it. */

@@ -1,4 +1,4 @@
-import { reportErrors } from '../api/acts'
+import { actsUnderWay, reportErrors } from '../api/acts'
 import { answered, api } from '../api/client'
 import { notice } from '../api/live'
 import { refreshAllSoon, useHistoryOf } from '../api/queries'
@@ -9,12 +9,16 @@ export function useHistory(sessionId: string) {
   const path = { path: { session_id: sessionId } }
 
   /** One step, back or forward again, by the server; what it did is told. */
-  const step = (ask: () => Promise<{ did?: string | null }>, done: string, nothing: string) =>
-    reportErrors(async () => {
+  const step = (ask: () => Promise<{ did?: string | null }>, done: string, nothing: string) => {
+    // A key pressed right after another act undoes that one, not the one before it.
+    const earlier = actsUnderWay()
+    return reportErrors(async () => {
+      await earlier
       const { did } = await ask()
       notice(did ? `${done}: ${did}` : nothing, 'history')
       refreshAllSoon()
     })
+  }
   const undo = () =>
     step(
       () => answered(api.POST('/api/sessions/{session_id}/undo', { params: path })),
