@@ -182,6 +182,6 @@ def test_sheets_show_what_is_different_and_nothing_else():
     other = RigSetup(mics=one.mics[:1], tuning=(33, 38, 43, 48, 52, 57))
     found = {(line.group, line.name): (line.one, line.other) for line in differences(lines(one), lines(other, 64))}
     assert found["Instrument", "tuning"] == ("B1 E2 A2 D3 F♯3 B3", "A1 D2 G2 C3 E3 A3")
-    assert found["Mic B", "kind"] == ("coil", None)
+    assert found["Mic B", "kind"] == ("moving coil", None)
     assert found["Interface", "buffer"] == ("256 samples", "64 samples")
     assert {group for group, _ in found} == {"Instrument", "Mic B", "Interface"}

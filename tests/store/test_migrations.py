@@ -87,6 +87,6 @@ async def test_an_old_session_opens_with_its_tempo_bars_rig_and_takes(first_vers
         assert [(m.name, m.kind, m.distance_m, m.input.number) for m in rig.mics] == [
             ("mic A", "ribbon", 0.05, 2), ("mic B", "coil", 0.081, 3),
         ]  # fmt: skip
-        assert rig.mics[1].angle_deg == 12
+        assert (rig.mics[1].off_centre_m, rig.mics[1].turned_deg) == (0.048, -12)
         (take,) = await takes.list_takes(conn, session.id)
         assert take.recorded_frame == take.from_frame == 166_720

@@ -2173,7 +2173,13 @@ export interface components {
             /** Mics */
             mics: components["schemas"]["MicKindView"][];
             /** Speakers */
-            speakers: string[];
+            speakers: components["schemas"]["SoundingView"][];
+            /** Patterns */
+            patterns: {
+                [key: string]: number;
+            };
+            /** Rooms */
+            rooms: string[];
             /** Amps */
             amps: components["schemas"]["AmpUse"][];
             /** Interface Inputs */
@@ -2891,7 +2897,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "coil" | "ribbon" | "condenser" | "pressure";
+            kind: "coil" | "ribbon" | "active ribbon" | "condenser" | "hypercardioid" | "pressure" | "large condenser";
             /**
              * distance
              * @default 0.05
@@ -2903,10 +2909,25 @@ export interface components {
              */
             off_centre_m: number;
             /**
-             * angle
+             * height
              * @default 0
              */
-            angle_deg: number;
+            height_m: number;
+            /**
+             * turned
+             * @default 0
+             */
+            turned_deg: number;
+            /**
+             * tilted
+             * @default 0
+             */
+            tilted_deg: number;
+            /**
+             * Pattern
+             * @description Where it can be switched: 1 omni, 0 figure-8.
+             */
+            pattern?: number | null;
             /**
              * gain
              * @default 0
@@ -2918,12 +2939,19 @@ export interface components {
              */
             flipped: boolean;
         };
-        /** MicKindView */
+        /**
+         * MicKindView
+         * @description `switchable`: its pattern can be set.
+         */
         MicKindView: {
             /** Kind */
             kind: string;
+            /** Title */
+            title: string;
             /** Pattern */
             pattern: string;
+            /** Switchable */
+            switchable: boolean;
             /** Needs */
             needs: string;
             /** Sensitivity Mv Pa */
@@ -2931,25 +2959,59 @@ export interface components {
         };
         /**
          * MicOnRig
-         * @description A microphone: where it stands before the speaker, and its input.
+         * @description A microphone: where it stands before what sounds, and its input.
          */
         MicOnRig: {
             /** Name */
             name: string;
             /** Kind */
             kind: string;
-            /** Distance M */
+            /**
+             * Point
+             * @description What its place is measured from: a cone, a landmark; empty: the usual.
+             * @default
+             */
+            point: string;
+            /**
+             * Distance M
+             * @description From grille or guitar's top to the capsule.
+             */
             distance_m: number;
             /**
              * Off Centre M
+             * @description To the right, seen from in front.
              * @default 0
              */
             off_centre_m: number;
             /**
-             * Angle Deg
+             * Height M
+             * @description Upwards.
              * @default 0
              */
-            angle_deg: number;
+            height_m: number;
+            /**
+             * Turned Deg
+             * @description To the right, from looking straight at it.
+             * @default 0
+             */
+            turned_deg: number;
+            /**
+             * Tilted Deg
+             * @description Upwards.
+             * @default 0
+             */
+            tilted_deg: number;
+            /**
+             * Pattern
+             * @description Where it can be switched: 1 omni, 0.5 cardioid, 0 figure-8.
+             */
+            pattern?: number | null;
+            /**
+             * Absorber
+             * @description One stands behind it.
+             * @default false
+             */
+            absorber: boolean;
             /**
              * @default {
              *       "number": 2,
@@ -3797,6 +3859,12 @@ export interface components {
             /** Mics */
             mics?: components["schemas"]["MicOnRig"][];
             /**
+             * Room
+             * @description What the microphones hear around them.
+             * @default dry
+             */
+            room: string;
+            /**
              * Listens
              * @description How the player hears the instrument.
              * @default amp
@@ -4312,6 +4380,18 @@ export interface components {
             print_id?: string | null;
         };
         /**
+         * SoundingView
+         * @description A speaker in its cabinet, or a guitar; `points` are what places before it are measured from.
+         */
+        SoundingView: {
+            /** Name */
+            name: string;
+            /** Title */
+            title: string;
+            /** Points */
+            points: string[];
+        };
+        /**
          * SpaceView
          * @description How long what is armed can still be recorded; null where nothing is armed.
          */
@@ -4341,7 +4421,7 @@ export interface components {
              * @default 1x12 open
              * @enum {string}
              */
-            speaker: "1x12 open" | "4x12 closed" | "1x15 bass";
+            speaker: "1x10 open" | "1x12 open" | "2x12 open" | "4x10 bass" | "4x12 closed" | "1x15 bass";
             /** Mics */
             mics: components["schemas"]["Mic"][];
         };

@@ -2,11 +2,12 @@ import type { Choices, InputUse, Rig, RigView } from '../api/client'
 import { Button } from '../ui/Button'
 import { Select } from '../ui/Select'
 import { Slider } from '../ui/Slider'
-import { Stepper } from '../ui/Stepper'
 import { Switch } from '../ui/Switch'
 import { TextField } from '../ui/TextField'
 import { figure } from '../ui/format'
+import { Head, InputValues, Line } from './InputValues'
 import { LoadCurve } from './LoadCurve'
+import { MicValues } from './MicValues'
 import type { RigActs } from './useRigActs'
 
 /** What the chosen node is set to, beside what it does to the signal. */
@@ -276,8 +277,17 @@ function AmpValues({
         <Select
           label="Speaker"
           value={amp.speaker ?? ''}
-          options={choices.speakers}
+          options={choices.speakers.map((entry) => entry.name)}
+          detail={(name) => choices.speakers.find((entry) => entry.name === name)!.title}
           onChange={(speaker) => onChange({ ...rig, amp: { ...amp, speaker } })}
+        />
+      </Line>
+      <Line label="Room">
+        <Select
+          label="Room"
+          value={rig.room ?? 'dry'}
+          options={choices.rooms}
+          onChange={(room) => onChange({ ...rig, room })}
         />
       </Line>
       {(amp.blocks?.length ?? 0) > 0 && (
@@ -304,9 +314,13 @@ function AmpValues({
               {
                 name,
                 kind: 'coil',
+                point: '',
                 distance_m: 0.08,
                 off_centre_m: 0,
-                angle_deg: 0,
+                height_m: 0,
+                turned_deg: 0,
+                tilted_deg: 0,
+                absorber: false,
                 input: plainInput(freeInput(rig, choices), 'microphone', 28),
               },
             ],
@@ -316,144 +330,6 @@ function AmpValues({
       >
         Add a microphone
       </Button>
-    </>
-  )
-}
-
-function MicValues({
-  rig,
-  choices,
-  name,
-  onChange,
-  onChoose,
-}: {
-  rig: Rig
-  choices: Choices
-  name: string
-  onChange: (rig: Rig) => void
-  onChoose: (node: string) => void
-}) {
-  const mic = rig.mics?.find((entry) => entry.name === name)
-  if (!mic) return null
-  const set = (changes: Partial<typeof mic>) =>
-    onChange({ ...rig, mics: rig.mics!.map((entry) => (entry.name === name ? { ...entry, ...changes } : entry)) })
-  const kind = choices.mics.find((entry) => entry.kind === mic.kind)
-  return (
-    <>
-      <Head>{mic.name}</Head>
-      <Line label="Kind">
-        <Select
-          label="Kind of microphone"
-          value={mic.kind}
-          options={choices.mics.map((entry) => entry.kind)}
-          detail={(entry) => {
-            const facts = choices.mics.find((found) => found.kind === entry)!
-            return `${facts.pattern}, ${facts.needs}`
-          }}
-          onChange={(next) => set({ kind: next })}
-        />
-        <span className="ml-3 text-[13.5px] text-pencil">
-          {kind?.pattern}, {kind?.needs}
-        </span>
-      </Line>
-      <Slider
-        label="Away"
-        value={(mic.distance_m ?? 0.05) * 100}
-        from={1}
-        to={100}
-        step={0.5}
-        digits={1}
-        unit="cm"
-        onChange={(cm) => set({ distance_m: cm / 100 })}
-      />
-      <Slider
-        label="Off centre"
-        value={(mic.off_centre_m ?? 0) * 100}
-        from={-15}
-        to={15}
-        step={0.5}
-        digits={1}
-        unit="cm"
-        onChange={(cm) => set({ off_centre_m: cm / 100 })}
-      />
-      <InputValues use={mic.input} choices={choices} onChange={(input) => set({ input })} />
-      <Button
-        className="self-start"
-        disabled={(rig.mics?.length ?? 0) < 2 && !rig.di}
-        onClick={() => {
-          onChange({ ...rig, mics: rig.mics!.filter((entry) => entry.name !== name) })
-          onChoose('amp')
-        }}
-      >
-        Take {mic.name} away
-      </Button>
-    </>
-  )
-}
-
-function InputValues({
-  use,
-  choices,
-  onChange,
-}: {
-  use: InputUse
-  choices: Choices
-  onChange: (use: InputUse) => void
-}) {
-  const facts = choices.inputs.find((entry) => entry.kind === use.kind)!
-  return (
-    <>
-      <Line label="Input">
-        <Stepper
-          label="Input"
-          value={use.number}
-          from={1}
-          to={choices.interface_inputs}
-          onChange={(number) => onChange({ ...use, number })}
-        />
-        <span className="ml-3">
-          <Select
-            label="Kind of input"
-            value={use.kind ?? 'microphone'}
-            options={['instrument', 'microphone', 'line'] as const}
-            detail={(kind) => `${ohms(choices.inputs.find((entry) => entry.kind === kind)!.ohm)}`}
-            onChange={(kind) => {
-              const range = choices.inputs.find((entry) => entry.kind === kind)!
-              const gain_db = Math.min(range.highest_gain_db, Math.max(range.lowest_gain_db, use.gain_db ?? 0))
-              onChange({ ...use, kind, gain_db })
-            }}
-          />
-        </span>
-        <span className="ml-3 text-[13.5px] text-pencil">{ohms(facts.ohm)}</span>
-      </Line>
-      <Slider
-        label="Gain"
-        value={use.gain_db ?? 0}
-        from={facts.lowest_gain_db}
-        to={facts.highest_gain_db}
-        unit="dB"
-        onChange={(gain_db) => onChange({ ...use, gain_db })}
-      />
-      <Line label="Switches">
-        <Switch
-          className="mr-4 text-[14px]"
-          label="Pad"
-          on={use.pad ?? false}
-          onChange={(pad) => onChange({ ...use, pad })}
-        />
-        <Switch
-          className="mr-4 text-[14px]"
-          label="48 V"
-          on={use.phantom ?? false}
-          onChange={(phantom) => onChange({ ...use, phantom })}
-        />
-        <Switch
-          className="mr-4 text-[14px]"
-          label="Polarity turned"
-          on={use.flipped ?? false}
-          onChange={(flipped) => onChange({ ...use, flipped })}
-        />
-      </Line>
     </>
   )
 }
@@ -484,8 +360,6 @@ function Effect({ view, chosen }: { view: RigView; chosen: string }) {
   )
 }
 
-const ohms = (ohm: number) => (ohm >= 1e6 ? `${ohm / 1e6} MΩ` : `${ohm / 1e3} kΩ`)
-
 const plainInput = (number: number, kind: 'instrument' | 'microphone', gain_db: number): InputUse => ({
   number,
   kind,
@@ -499,17 +373,4 @@ function freeInput(rig: Rig, choices: Choices) {
   const taken = new Set([rig.di?.input?.number, ...(rig.mics ?? []).map((mic) => mic.input?.number)])
   for (let number = 1; number <= choices.interface_inputs; number++) if (!taken.has(number)) return number
   return choices.interface_inputs
-}
-
-function Head({ children }: { children: string }) {
-  return <h2 className="text-[19px] leading-tight first-letter:uppercase">{children}</h2>
-}
-
-function Line({ label, children }: { label: string; children: React.ReactNode }) {
-  return (
-    <div className="flex min-h-7 items-center gap-2.5">
-      <span className="w-[92px] shrink-0 text-[13.5px] text-pencil">{label}</span>
-      <span className="flex min-w-0 flex-wrap items-center gap-y-1">{children}</span>
-    </div>
-  )
 }

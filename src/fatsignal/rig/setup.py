@@ -10,7 +10,10 @@ from fatsignal.core.instrument.inputs import INPUTS, BoxKind, InputKind, load_oh
 from fatsignal.core.instrument.instruments import INSTRUMENTS
 from fatsignal.core.instrument.pickup import PICKUPS, Load, Pickup, PickupKind
 from fatsignal.core.mics.microphone import MIC_KINDS
-from fatsignal.core.mics.speakers import SPEAKERS
+from fatsignal.core.mics.place import FARTHEST_M, NEAREST_M, MicPlace, turned_from_angle
+from fatsignal.core.mics.room import ROOMS
+from fatsignal.core.mics.set_up import MicSetUp
+from fatsignal.core.mics.sounding import SOUNDING
 from fatsignal.core.pitch.notes import parse_tuning
 from fatsignal.core.tone.blocks import Block, FirstStages, Power, ToneNetwork
 from fatsignal.errors import InvalidSetting
@@ -94,26 +97,50 @@ class AmpUse(_Values):
 
     @model_validator(mode="after")
     def _speaker_exists(self) -> "AmpUse":
-        if self.speaker not in SPEAKERS:
-            raise ValueError(f"there is no speaker {self.speaker}: choose {', '.join(SPEAKERS)}")
+        if self.speaker not in SOUNDING:
+            raise ValueError(f"there is no speaker {self.speaker}: choose {', '.join(SOUNDING)}")
         return self
 
 
 class MicOnRig(_Values):
-    """A microphone: where it stands before the speaker, and its input."""
+    """A microphone: where it stands before what sounds, and its input."""
 
     name: str = Field(min_length=1, max_length=40)
     kind: str
-    distance_m: float = Field(ge=0.005, le=5)
-    off_centre_m: float = Field(default=0.0, ge=-1, le=1)
-    angle_deg: float = Field(default=0.0, ge=-90, le=90)
+    point: str = Field(
+        default="", max_length=40, description="What its place is measured from: a cone, a landmark; empty: the usual."
+    )
+    distance_m: float = Field(description="From grille or guitar's top to the capsule.")
+    off_centre_m: float = Field(default=0.0, description="To the right, seen from in front.")
+    height_m: float = Field(default=0.0, description="Upwards.")
+    turned_deg: float = Field(default=0.0, ge=-180, le=180, description="To the right, from looking straight at it.")
+    tilted_deg: float = Field(default=0.0, ge=-90, le=90, description="Upwards.")
+    pattern: float | None = Field(
+        default=None, ge=0, le=1, description="Where it can be switched: 1 omni, 0.5 cardioid, 0 figure-8."
+    )
+    absorber: bool = Field(default=False, description="One stands behind it.")
     input: InputUse = InputUse(number=2, gain_db=22)
 
     @model_validator(mode="after")
-    def _kind_exists(self) -> "MicOnRig":
+    def _stands_somewhere(self) -> "MicOnRig":
         if self.kind not in MIC_KINDS:
             raise ValueError(f"there is no microphone {self.kind}: choose {', '.join(MIC_KINDS)}")
+        centimetres = [100 * each for each in (self.distance_m, self.off_centre_m, self.height_m)]
+        if not all(math.isfinite(each) for each in centimetres):
+            raise ValueError(f"the place of {self.name} holds what is no number: type a length like 5 cm")
+        if self.distance_m < NEAREST_M:
+            inside = "inside the speaker" if self.distance_m < 0 else "on the grille"
+            raise ValueError(
+                f"{self.name} would be {inside}, at {centimetres[0]:.1f} cm: {100 * NEAREST_M:g} cm is the nearest"
+            )
+        if max(abs(each) for each in centimetres) > 100 * FARTHEST_M:
+            farthest = max(centimetres, key=abs)
+            raise ValueError(f"{self.name} would be {farthest / 100:.1f} m away: {FARTHEST_M:g} m is the farthest")
         return self
+
+    @property
+    def place(self) -> MicPlace:
+        return MicPlace(self.distance_m, self.off_centre_m, self.height_m, self.turned_deg, self.tilted_deg)
 
 
 def _from_first_release(rig: Document) -> Document:
@@ -139,14 +166,23 @@ def _from_first_release(rig: Document) -> Document:
     }  # fmt: skip
 
 
+def _from_flat_places(rig: Document) -> Document:
+    """A rig whose microphones lay in a plane, turned by one angle towards the centre."""
+    return {**rig, "version": 2, "mics": [turned_from_angle(mic) for mic in rig.get("mics", [])]}
+
+
 class RigSetup(Kept):
     """The rig of one part."""
 
-    UPCASTS: ClassVar[Upcasts] = {0: _from_first_release}
+    VERSION = 2
+    UPCASTS: ClassVar[Upcasts] = {0: _from_first_release, 1: _from_flat_places}
 
     @classmethod
     def unnumbered(cls, document: Document) -> int:
-        return 0 if "pickup_inductance_h" in document or "amp_name" in document else 1
+        if "pickup_inductance_h" in document or "amp_name" in document:
+            return 0
+        flat = any(isinstance(mic, dict) and "angle_deg" in mic for mic in document.get("mics", ()))
+        return 1 if flat else cls.VERSION
 
     instrument: str = "baritone guitar"
     tuning: tuple[int, ...] = Field(default=(), description="MIDI notes from the lowest string; empty: the usual one.")
@@ -161,12 +197,13 @@ class RigSetup(Kept):
         default_factory=lambda: [
             MicOnRig(name="mic A", kind="ribbon", distance_m=0.05, input=InputUse(number=2, gain_db=28)),
             MicOnRig(
-                name="mic B", kind="coil", distance_m=0.081, off_centre_m=0.048, angle_deg=12,
+                name="mic B", kind="coil", distance_m=0.081, off_centre_m=0.048, turned_deg=-12,
                 input=InputUse(number=3, gain_db=28),
             ),
         ],
         max_length=MOST_MICS,
     )  # fmt: skip
+    room: str = Field(default="dry", description="What the microphones hear around them.")
     listens: Literal["amp", "phones", "both"] = Field(default="amp", description="How the player hears the instrument.")
 
     @field_validator("tuning", mode="before")
@@ -192,6 +229,8 @@ class RigSetup(Kept):
             raise ValueError("a string is moved by up to 100 cents")
         if self.di is None and not self.mics:
             raise ValueError("nothing would go to disk: keep the DI, or a microphone")
+        if self.room not in ROOMS:
+            raise ValueError(f"there is no room {self.room}: choose {', '.join(ROOMS)}")
         names = [mic.name.lower() for mic in self.mics]
         if len(set(names)) < len(names):
             raise ValueError("two microphones have the same name: their files would be one")
@@ -200,6 +239,18 @@ class RigSetup(Kept):
     @property
     def open_notes(self) -> tuple[int, ...]:
         return self.tuning or INSTRUMENTS[self.instrument].open_notes
+
+    @property
+    def sounding(self) -> str:
+        """What stands before the microphones."""
+        return self.amp.speaker if self.amp else "acoustic body"
+
+    def heard_by(self, mic: MicOnRig) -> MicSetUp:
+        """A microphone of the rig, with all that its sound follows from."""
+        return MicSetUp(
+            self.sounding, mic.kind, mic.place, point=mic.point, pattern=mic.pattern, room=self.room,
+            absorber=mic.absorber,
+        )  # fmt: skip
 
     @property
     def inputs(self) -> list[tuple[str, InputUse]]:
@@ -287,8 +338,8 @@ def standard_rig(instrument_name: str, *, with_amp: bool = True) -> RigSetup:
 _PIEZO_DI = DiPath(box="active", input=InputUse(number=1, kind="microphone", gain_db=17, phantom=True))
 _BODY = AmpUse(name="the guitar itself", blocks=[], speaker="acoustic body", cable_m=0)
 _BEFORE_THE_BODY = MicOnRig(
-    name="mic A", kind="condenser", distance_m=0.3, off_centre_m=0.15,
-    input=InputUse(number=2, gain_db=34, phantom=True),
+    name="mic A", kind="condenser", distance_m=0.3,
+    input=InputUse(number=2, gain_db=40, phantom=True),
 )  # fmt: skip
 _BEFORE_THE_BASS = MicOnRig(
     name="mic A", kind="coil", distance_m=0.08, off_centre_m=0.06, input=InputUse(number=2, gain_db=34)

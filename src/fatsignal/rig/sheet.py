@@ -3,10 +3,12 @@
 from dataclasses import dataclass
 from typing import Any
 
+from fatsignal.core.mics.microphone import MIC_KINDS, pattern_name
+from fatsignal.core.mics.sounding import SOUNDING
 from fatsignal.core.pitch.notes import note_name
 from fatsignal.core.tone.blocks import Block
 from fatsignal.rig.interface import SimulatedInterface
-from fatsignal.rig.setup import DiPath, InputUse, RigSetup
+from fatsignal.rig.setup import DiPath, InputUse, MicOnRig, RigSetup
 
 _HEARS = {"amp": "the amp", "phones": "phones", "both": "amp and phones"}
 
@@ -59,19 +61,20 @@ def sheet_entries(
             lines += [SheetEntry("Amp", name, value) for name, value in _knobs(block)]
     for mic in rig.mics:
         group = mic.name[:1].upper() + mic.name[1:]
-        place = (
-            f"{mic.distance_m * 100:.1f} cm away, {mic.off_centre_m * 100:.1f} cm off the centre, {mic.angle_deg:g}°"
-        )
         lines += [
-            SheetEntry(group, "kind", mic.kind),
-            SheetEntry(group, "place", place),
+            SheetEntry(group, "kind", _mic(mic)),
+            SheetEntry(group, "place", str(mic.place)),
+            SheetEntry(group, "measured from", SOUNDING[rig.sounding].point(mic.point).name),
+            *([SheetEntry(group, "behind it", "an absorber")] if mic.absorber else []),
             SheetEntry(group, "input", _input(mic.input)),
         ]
+    if rig.mics:
+        lines.append(SheetEntry("Room", "room", rig.room))
     lines += [
         SheetEntry(
             "Listening",
             "the player hears",
-            {"amp": "the amp", "phones": "phones", "both": "amp and phones"}[rig.listens],
+            _HEARS[rig.listens],
         ),
         SheetEntry("Interface", "rate", f"{rate_hz} Hz"),
         SheetEntry("Interface", "buffer", f"{interface.buffer_frames} samples"),
@@ -85,6 +88,11 @@ def differences(one: list[SheetEntry], other: list[SheetEntry]) -> list[Differen
     second = {(entry.group, entry.name): entry.value for entry in other}
     found = [Difference(*key, value, second.get(key)) for key, value in first.items() if second.get(key) != value]
     return found + [Difference(*key, None, value) for key, value in second.items() if key not in first]
+
+
+def _mic(mic: MicOnRig) -> str:
+    kind = MIC_KINDS[mic.kind]
+    return f"{kind.title}, {pattern_name(kind.share(mic.pattern))}" if kind.switchable else kind.title
 
 
 def _box(di: DiPath) -> str:

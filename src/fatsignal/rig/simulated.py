@@ -23,7 +23,7 @@ from fatsignal.core.instrument.player import Hand, Mistake, Note, perform
 from fatsignal.core.instrument.plucked_string import StringRunner, StringShape
 from fatsignal.core.instrument.string_event import StringEvent
 from fatsignal.core.mics.microphone import MIC_KINDS
-from fatsignal.core.mics.speaker_field import MicPosition, mic_impulse_response
+from fatsignal.core.mics.response import mic_impulse_response
 from fatsignal.core.takes.windows import Window
 from fatsignal.core.timing.click import ClickSettings, render_click
 from fatsignal.core.timing.tempo import TempoMap
@@ -242,9 +242,7 @@ class _MicRunner:
         if use.flipped:
             volts_to_full = -volts_to_full
         self._pascal = kind.sensitivity_v_pa * volts_to_full
-        speaker = setup.amp.speaker if setup.amp else "acoustic body"
-        position = MicPosition(mic.kind, mic.distance_m, mic.off_centre_m, mic.angle_deg)
-        response = mic_impulse_response(speaker, position, rate_hz)
+        response = mic_impulse_response(setup.heard_by(mic), rate_hz)
         self._convolver = Convolver(response * PASCAL_PER_DRIVE * self._pascal)
         self._room_pa = REFERENCE_PA * amplitude_from_db(interface.room_noise_db_spl)
         self._random = np.random.default_rng(seed + 7000 + index)

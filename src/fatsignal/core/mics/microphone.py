@@ -1,28 +1,36 @@
-"""Microphones: first-order patterns with proximity, and what each kind's capsule does to a sound.
+"""Microphones: their kinds and patterns, and what each capsule does to a sound.
 
 References
 ----------
-.. [1] First-order patterns a + (1-a)·cosθ and the pressure gradient's 1 + 1/(jkr) for a point source:
-   L. L. Beranek, T. J. Mellow, Acoustics (2012), ch. 5.
+.. [1] First-order patterns a + (1-a)·cosθ: L. L. Beranek, T. J. Mellow, Acoustics (2012), ch. 5.
 """
 
+import math
 from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
+from fatsignal.errors import InvalidSetting
+
 Complex = NDArray[np.complex128]
 Real = NDArray[np.float64]
+
+# Shares of pressure of the patterns that have a name (Beranek and Mellow [1]; the hypercardioid hears least from all
+# round together).
+PATTERNS = {"omni": 1.0, "wide cardioid": 0.7, "cardioid": 0.5, "hypercardioid": 0.25, "figure-8": 0.0}
 
 
 @dataclass(frozen=True, slots=True)
 class MicKind:
     """A kind of microphone; its curve is of common practice, no source.
 
-    `pressure_share` is a of a + (1-a)·cosθ: 1 hears all round, 0.5 is a cardioid, 0 a figure of eight.
-    `self_noise_db_spl` is A-weighted and of its electronics; None for a mic whose coil or ribbon is all that hisses.
+    `pressure_share` is a of a + (1-a)·cosθ: 1 hears all round, 0.5 is a cardioid, 0 a figure of eight; where it is
+    `switchable`, that is what it is set to when nobody set it. `self_noise_db_spl` is A-weighted and of its
+    electronics; None for a mic whose coil or ribbon is all that hisses.
     """
 
+    title: str
     pressure_share: float
     low_cut_hz: float
     presence_hz: float
@@ -33,22 +41,74 @@ class MicKind:
     self_noise_db_spl: float | None = None
     needs_phantom: bool = False
     hurt_by_phantom: bool = False
+    diaphragm_m: float = 0.0
+    switchable: bool = False
+
+    def share(self, pattern: float | None = None) -> float:
+        """Its share of pressure, as it is set."""
+        return pattern if self.switchable and pattern is not None else self.pressure_share
 
     @property
     def pattern(self) -> str:
-        """The pattern's name."""
-        if self.pressure_share >= 0.9:
-            return "hears all round"
-        return "figure of eight" if self.pressure_share <= 0.1 else "cardioid"
+        """The pattern's name, as it is when nobody switched it."""
+        return pattern_name(self.pressure_share)
 
 
 MIC_KINDS: dict[str, MicKind] = {
-    "coil": MicKind(0.5, 90.0, 5_200.0, 5.0, 15_000.0, 1.8e-3, 250.0),
-    "ribbon": MicKind(0.0, 35.0, 3_000.0, 0.5, 9_500.0, 1.5e-3, 300.0, hurt_by_phantom=True),
-    "active ribbon": MicKind(0.0, 35.0, 3_200.0, 0.8, 11_000.0, 9e-3, 150.0, 17.0, needs_phantom=True),
-    "condenser": MicKind(0.5, 25.0, 10_000.0, 2.5, 19_000.0, 12e-3, 150.0, 13.0, needs_phantom=True),
-    "pressure": MicKind(1.0, 12.0, 9_000.0, 1.5, 19_000.0, 10e-3, 150.0, 15.0, needs_phantom=True),
-}
+    "coil": MicKind("moving coil", 0.5, 90.0, 5_200.0, 5.0, 15_000.0, 1.8e-3, 250.0, diaphragm_m=0.0125),
+    "ribbon": MicKind(
+        "ribbon", 0.0, 35.0, 3_000.0, 0.5, 9_500.0, 1.5e-3, 300.0, hurt_by_phantom=True, diaphragm_m=0.004
+    ),
+    "active ribbon": MicKind(
+        "active ribbon", 0.0, 35.0, 3_200.0, 0.8, 11_000.0, 9e-3, 150.0, 17.0, needs_phantom=True, diaphragm_m=0.004
+    ),
+    "condenser": MicKind(
+        "small condenser, cardioid", 0.5, 25.0, 10_000.0, 2.5, 19_000.0, 12e-3, 150.0, 13.0, needs_phantom=True,
+        diaphragm_m=0.008,
+    ),
+    "hypercardioid": MicKind(
+        "small condenser, hypercardioid", 0.25, 40.0, 9_500.0, 2.5, 18_500.0, 11e-3, 150.0, 14.0, needs_phantom=True,
+        diaphragm_m=0.008,
+    ),
+    "pressure": MicKind(
+        "small condenser, omni", 1.0, 12.0, 9_000.0, 1.5, 19_000.0, 10e-3, 150.0, 15.0, needs_phantom=True,
+        diaphragm_m=0.008,
+    ),
+    "large condenser": MicKind(
+        "large condenser", 0.5, 20.0, 7_500.0, 3.0, 17_000.0, 20e-3, 150.0, 8.0, needs_phantom=True,
+        diaphragm_m=0.0125, switchable=True,
+    ),
+}  # fmt: skip
+
+
+def pattern_name(share: float) -> str:
+    """The name of the pattern with a share of pressure; of one between, the two it lies between."""
+    named = [name for name, exactly in PATTERNS.items() if abs(exactly - share) < 0.02]
+    if named:
+        return named[0]
+    wider = min((exactly, name) for name, exactly in PATTERNS.items() if exactly > share)[1]
+    narrower = max((exactly, name) for name, exactly in PATTERNS.items() if exactly < share)[1]
+    return f"between {wider} and {narrower}"
+
+
+def parse_pattern(typed: str) -> float:
+    """Share of pressure of a pattern's name, or of a number from 0 (figure-8) to 1 (omni).
+
+    Raises
+    ------
+    InvalidSetting
+        If it is neither.
+    """
+    name = typed.strip().lower()
+    if name in PATTERNS:
+        return PATTERNS[name]
+    try:
+        share = float(name)
+    except ValueError:
+        share = math.nan
+    if not 0 <= share <= 1:
+        raise InvalidSetting(f"“{typed}” is no pattern: choose {', '.join(PATTERNS)}, or a number from 0 to 1")
+    return share
 
 
 def capsule_response(kind: MicKind, frequency_hz: Real) -> Complex:

@@ -10,8 +10,9 @@ from pydantic import BaseModel, Field
 from fatsignal.acts.audio_interface import interface_now
 from fatsignal.core.instrument.inputs import BOXES, INPUTS, PHANTOM_V
 from fatsignal.core.instrument.instruments import INSTRUMENTS
-from fatsignal.core.mics.microphone import MIC_KINDS, MicKind
-from fatsignal.core.mics.speakers import SPEAKERS
+from fatsignal.core.mics.microphone import MIC_KINDS, PATTERNS, MicKind
+from fatsignal.core.mics.room import ROOMS
+from fatsignal.core.mics.sounding import SOUNDING
 from fatsignal.core.pitch.chords import Shape, check_shape, parse_frets
 from fatsignal.core.pitch.notes import note_name
 from fatsignal.errors import ConfirmationRequired, InvalidSetting, NotFound, RollRefused
@@ -52,10 +53,22 @@ class BoxView(BaseModel):
 
 
 class MicKindView(BaseModel):
+    """`switchable`: its pattern can be set."""
+
     kind: str
+    title: str
     pattern: str
+    switchable: bool
     needs: str
     sensitivity_mv_pa: float
+
+
+class SoundingView(BaseModel):
+    """A speaker in its cabinet, or a guitar; `points` are what places before it are measured from."""
+
+    name: str
+    title: str
+    points: list[str]
 
 
 class CheckKindView(BaseModel):
@@ -74,7 +87,9 @@ class ChoicesView(BaseModel):
     inputs: list[InputKindView]
     boxes: list[BoxView]
     mics: list[MicKindView]
-    speakers: list[str]
+    speakers: list[SoundingView]
+    patterns: dict[str, float]
+    rooms: list[str]
     amps: list[AmpUse]
     interface_inputs: int
     checks: list[CheckKindView]
@@ -162,13 +177,20 @@ async def choices() -> ChoicesView:
         mics=[
             MicKindView(
                 kind=name,
+                title=kind.title,
                 pattern=kind.pattern,
+                switchable=kind.switchable,
                 sensitivity_mv_pa=1000 * kind.sensitivity_v_pa,
                 needs=_needs(kind),
             )
             for name, kind in MIC_KINDS.items()
         ],
-        speakers=list(SPEAKERS),
+        speakers=[
+            SoundingView(name=name, title=front.title, points=[point.name for point in front.points])
+            for name, front in SOUNDING.items()
+        ],
+        patterns=PATTERNS,
+        rooms=list(ROOMS),
         amps=_amps(),
         interface_inputs=INTERFACE_INPUTS,
         checks=[
