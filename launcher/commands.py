@@ -36,6 +36,9 @@ USAGE = """Fat Signal: record DI and amp together, re-amp, judge tone at the sou
   ./fatsignal noise     tell hum, buzz and hiss apart in a recording
   ./fatsignal chord     how far chord shapes are from pure, and the best re-tuning
   ./fatsignal timing    list the onsets of a recording, early or late against a click
+  ./fatsignal stereo    compare two channels: correlation, loss in mono, delay, width, band by band
+  ./fatsignal spectrum  measure a sound file in thirds of an octave, also against a reference
+  ./fatsignal comb      predict the sum of a sound and its later copy
   ./fatsignal check     check the files of one or several takes: level, timing, pitch, notes, click bleed
 
 Each command explains itself with --help.
@@ -85,7 +88,10 @@ def main(arguments: list[str]) -> int:
                 return test(rest)
             case "worker":
                 return worker(rest)
-            case "reamp" | "analyse" | "align" | "tones" | "tune" | "noise" | "chord" | "timing" | "check":
+            case (
+                "reamp" | "analyse" | "align" | "tones" | "tune" | "noise" | "chord" | "timing" | "check"
+                | "stereo" | "spectrum" | "comb"
+            ):  # fmt: skip
                 set_up_python(for_tests=False)
                 return subprocess.run([str(PYTHON), "-m", "fatsignal.cli", command, *rest], check=False).returncode
             case _:

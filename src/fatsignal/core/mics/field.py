@@ -21,9 +21,8 @@ from fatsignal.core.mics.place import MicPlace
 from fatsignal.core.mics.sounding import Radiator, Sounding
 from fatsignal.core.units import speed_of_sound_m_s
 
-# Rings and spokes of a disc that is near; those of one that is farther away than four radii.
-_NEAR, _FAR = (22, 24), (8, 12)
-_FAR_RADII = 4.0
+# Rings and spokes of a disc, by how many of its radii it is away at most.
+_POINTS = ((1.2, (22, 24)), (4.0, (12, 16)), (math.inf, (8, 12)))
 
 
 def direct_sound(
@@ -57,7 +56,7 @@ def _of_disc(
     disc = radiator.disc
     middle = np.array([radiator.x_m, radiator.y_m, 0.0]) - capsule
     away_m = float(np.linalg.norm(middle))
-    rings, spokes = _NEAR if away_m < _FAR_RADII * disc.radius_m else _FAR
+    rings, spokes = next(points for radii, points in _POINTS if away_m <= radii * disc.radius_m)
     ring = (np.arange(rings) + 0.5) / rings * disc.radius_m
     around = (np.arange(spokes) + 0.5) / spokes * 2 * np.pi
     # Points of the disc from the capsule, shape (rings, spokes, 3); a cone's middle lies deeper than its edge.

@@ -1,0 +1,121 @@
+"""Levels in thirds of an octave, the tilt of a sound, and the bands that players have words for.
+
+References
+----------
+.. [1] IEC 61260-1:2014: band centres 1000·G^(x/3) with G = 10^(3/10), edges at G^(±1/6); nominal names of ISO 266.
+"""
+
+import math
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+import numpy as np
+
+from fatsignal.core.clip import Samples
+from fatsignal.core.mics.microphone import Real
+
+_OCTAVE = 10**0.3
+# 20 Hz to 20 kHz.
+_NUMBERS = range(-17, 14)
+CENTRES_HZ: Real = np.array([1000.0 * _OCTAVE ** (number / 3) for number in _NUMBERS])
+_SEGMENT_S = 1.4
+SILENCE_DB = -200.0
+
+# Limits in hertz; common practice, no source.
+NAMED_BANDS_HZ = {
+    "boom": (70.0, 180.0), "body": (180.0, 500.0), "honk": (500.0, 1_200.0), "bite": (2_000.0, 5_000.0),
+    "fizz": (5_000.0, 10_000.0),
+}  # fmt: skip
+# Where guitars and their speakers are heard; the tilt is that of these.
+_TILT_HZ = (80.0, 8_000.0)
+
+
+@dataclass(frozen=True, slots=True)
+class PowerSpectrum:
+    """Mean power at each frequency, shape (bins,): together it is the mean square of the sound."""
+
+    frequency_hz: Real
+    power: Real
+
+    def between(self, low_hz: float, high_hz: float) -> float:
+        """Mean square of what lies between two frequencies; a bin that an edge cuts counts in part."""
+        width = self.frequency_hz[1]
+        share = np.clip((self.frequency_hz + width / 2 - low_hz) / width, 0, 1) - np.clip(
+            (self.frequency_hz + width / 2 - high_hz) / width, 0, 1
+        )
+        return float(np.sum(share * self.power))
+
+
+def power_spectrum(blocks: Iterable[Samples], *, rate_hz: int) -> PowerSpectrum:
+    """Of a sound of any length, in bounded memory: Welch's method, Hann windows that overlap by half.
+
+    Parameters
+    ----------
+    blocks : arrays, shape (frames, channels)
+        One after the other; of several channels it is the mean of their powers, so that nothing cancels.
+    """
+    frames = 1 << round(math.log2(_SEGMENT_S * rate_hz))
+    window = np.hanning(frames + 1)[:-1, None]
+    total, segments, values, square = np.zeros(frames // 2 + 1), 0, 0, 0.0
+    waiting: Samples | None = None
+    for block in blocks:
+        square += float(np.sum(np.square(block)))
+        values += block.size
+        waiting = block if waiting is None else np.concatenate((waiting, block))
+        while len(waiting) >= frames:
+            total += np.sum(np.abs(np.fft.rfft(window * waiting[:frames], axis=0)) ** 2, axis=1)
+            segments += 1
+            waiting = waiting[frames // 2 :]
+    if waiting is not None and len(waiting) and (not segments or len(waiting) > frames // 2):
+        # What is left, or all of a sound that is shorter than a segment.
+        shape = np.hanning(len(waiting) + 2)[1:-1, None]
+        total += np.sum(np.abs(np.fft.rfft(shape * waiting, frames, axis=0)) ** 2, axis=1)
+    total[1:-1] *= 2
+    frequency_hz = np.asarray(np.fft.rfftfreq(frames, 1 / rate_hz), dtype=np.float64)
+    if not values or total.sum() <= 0:
+        return PowerSpectrum(frequency_hz, np.zeros(len(total)))
+    # Windows weigh beginnings and ends less: as a whole it has the power of the sound itself.
+    return PowerSpectrum(frequency_hz, total * (square / values / total.sum()))
+
+
+@dataclass(frozen=True, slots=True)
+class Band:
+    """A band by its centre; `level_db` is that of its mean square: a sine at full scale reads −3.01."""
+
+    centre_hz: float
+    level_db: float
+
+
+def third_octaves(spectrum: PowerSpectrum) -> list[Band]:
+    """Levels in thirds of an octave up to half the rate."""
+    found = []
+    for centre_hz in CENTRES_HZ:
+        low_hz, high_hz = centre_hz * _OCTAVE ** (-1 / 6), centre_hz * _OCTAVE ** (1 / 6)
+        if high_hz <= spectrum.frequency_hz[-1]:
+            found.append(Band(float(centre_hz), _db(spectrum.between(low_hz, high_hz))))
+    return found
+
+
+def named_levels_db(spectrum: PowerSpectrum) -> dict[str, float]:
+    """Level of each named band."""
+    return {name: _db(spectrum.between(*limits)) for name, limits in NAMED_BANDS_HZ.items()}
+
+
+def tilt_db_per_octave(bands: list[Band]) -> float:
+    """Slope of the thirds of an octave over 80 Hz to 8 kHz: 0 for pink noise, +3.01 for white.
+
+    Bands that hold nothing, or 60 dB less than the loudest, say nothing of it.
+    """
+    loudest = max((band.level_db for band in bands), default=SILENCE_DB)
+    used = [
+        band for band in bands
+        if _TILT_HZ[0] <= band.centre_hz <= _TILT_HZ[1] and band.level_db > max(loudest - 60, SILENCE_DB)
+    ]  # fmt: skip
+    if len(used) < 3:
+        return 0.0
+    octaves = np.log2([band.centre_hz for band in used])
+    return float(np.polyfit(octaves, [band.level_db for band in used], 1)[0])
+
+
+def _db(power: float) -> float:
+    return 10 * math.log10(power) if power > 10 ** (SILENCE_DB / 10) else SILENCE_DB

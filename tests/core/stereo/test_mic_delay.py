@@ -1,0 +1,103 @@
+"""Two microphones' delay, on open recordings of real guitars, with known fractional delays in noise."""
+
+from functools import lru_cache
+from pathlib import Path
+
+import numpy as np
+import pytest
+import soundfile
+import soxr
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from fatsignal.core.mics.microphone import MIC_KINDS, capsule_response
+from fatsignal.core.stereo.mic_delay import mic_delay
+from fatsignal.errors import SignalError
+from tests.signals import FS, delayed, noise
+
+GUITARS = sorted(Path("/usr/share/sonic-pi").rglob("guit_*.flac"))
+SECONDS = 4
+
+
+@lru_cache
+def guitar(path: Path):
+    """Four seconds of Debian's sonic-pi-samples (CC0), again from the beginning where they are shorter."""
+    samples, rate_hz = soundfile.read(path, always_2d=True)
+    samples = soxr.resample(samples[:, 0], rate_hz, FS)
+    return np.tile(samples, 1 + SECONDS * FS // len(samples))[: SECONDS * FS]
+
+
+def in_noise(signal, snr_db, seed):
+    level = np.sqrt(np.mean(signal**2)) * 10 ** (-snr_db / 20)
+    return signal + level * noise(len(signal) / FS, seed=seed)
+
+
+@pytest.mark.parametrize(("snr_db", "most"), [(20, 0.05), (6, 0.15), (0, 0.3)])
+@pytest.mark.parametrize("path", GUITARS, ids=lambda path: path.stem)
+def test_known_delays_and_polarities_of_a_real_guitar_in_noise(path, snr_db, most):
+    source = guitar(path)
+    for seed, (frames, polarity) in enumerate(
+        [(0.0, 1), (3.37, -1), (-7.81, 1), (21.5, -1), (-140.25, 1), (912.7, -1)]
+    ):
+        second = polarity * 0.6 * delayed(source, frames)
+        found = mic_delay(in_noise(source, snr_db, seed), in_noise(second, snr_db, 50 + seed), rate_hz=FS)
+        assert found.delay_samples == pytest.approx(frames, abs=most)
+        assert found.polarity == polarity
+        assert found.uncertainty_samples < most
+
+
+def test_it_scatters_as_the_bound_of_cramer_and_rao_says():
+    """Knapp and Carter 1976: white noise in white noise, whose coherence is 1/(1 + 1/snr)² at every frequency."""
+    snr_db, errors, told = 0.0, [], []
+    for seed in range(12):
+        source = noise(1.0, seed=1000 + seed)
+        first, second = (
+            in_noise(each, snr_db, 2000 + 2 * seed + n) for n, each in enumerate((source, delayed(source, 5.3)))
+        )
+        found = mic_delay(first, second, rate_hz=FS)
+        errors.append(found.delay_samples - 5.3)
+        told.append(found.uncertainty_samples)
+    # Of 60 Hz to 16 kHz: 2·T·∫(2πf/rate)²·C/(1−C) df, with C = 1/4.
+    omega = 2 * np.pi * np.linspace(60, 16_000, 10_000) / FS
+    bound = 1 / np.sqrt(2 * 1.0 * (16_000 - 60) * np.mean(omega**2) * (0.25 / 0.75))
+    assert np.mean(told) == pytest.approx(bound, rel=0.25)
+    assert np.sqrt(np.mean(np.square(errors))) < 2 * bound
+
+
+@pytest.mark.parametrize("path", GUITARS[:3:2], ids=lambda path: path.stem)
+@pytest.mark.parametrize("other", ["coil", "condenser", "ribbon", "large condenser"])
+@pytest.mark.parametrize("floor", [0.0, 0.4])
+def test_other_capsules_and_a_floor_bend_it_by_less_than_a_sample(path, other, floor):
+    """Capsules are of minimum phase, and so is a reflection weaker than the direct sound (Oppenheim, Schafer)."""
+    frames = 13.4
+
+    def heard(kind, late):
+        size = 2 * SECONDS * FS
+        spectrum = np.fft.rfft(guitar(path), size) * capsule_response(MIC_KINDS[kind], np.fft.rfftfreq(size, 1 / FS))
+        through = np.fft.irfft(spectrum)[: SECONDS * FS]
+        return delayed(through, late) + floor * delayed(through, late + 73.3)
+
+    found = mic_delay(in_noise(heard("coil", 0), 40, 1), in_noise(heard(other, frames), 40, 2), rate_hz=FS)
+    assert found.delay_samples == pytest.approx(frames, abs=0.75)
+    assert found.polarity == 1
+
+
+@settings(max_examples=20, deadline=None)
+@given(st.floats(-200, 200), st.floats(0.05, 20), st.sampled_from([-1, 1]))
+def test_exchanged_it_is_the_same_the_other_way(frames, gain, polarity):
+    first, second = noise(0.5, seed=3), polarity * gain * delayed(noise(0.5, seed=3), frames)
+    there, back = mic_delay(first, second, rate_hz=FS), mic_delay(second, first, rate_hz=FS)
+    assert there.delay_samples == pytest.approx(frames, abs=0.02)
+    assert back.delay_samples == pytest.approx(-frames, abs=0.02)
+    assert there.polarity == back.polarity == polarity
+
+
+def test_what_cannot_be_compared_is_said():
+    with pytest.raises(SignalError, match="one of the two is silent"):
+        mic_delay(noise(), np.zeros(FS), rate_hz=FS)
+    with pytest.raises(SignalError, match="too few to compare"):
+        mic_delay(noise(0.05), noise(0.05), rate_hz=FS)
+    broken = noise()
+    broken[77] = np.nan
+    with pytest.raises(SignalError, match="not finite"):
+        mic_delay(noise(), broken, rate_hz=FS)
