@@ -136,6 +136,14 @@ def test_the_take_is_heard_among_the_other_parts_without_a_seam_between_pieces(t
     page.get_by_role("button", name="Verse 2 8 bars").click()
 
     def heard_for(ms):
+        """Heard out; where the machine stood still and the browser's audio clock with it, once more."""
+        for _ in range(3):
+            blocks = heard_once(ms)
+            if (np.diff(blocks[:, 0]) == 128).all():
+                return blocks[:, 1:].ravel()
+        raise AssertionError("the browser's audio clock stumbled each time")
+
+    def heard_once(ms):
         # The playhead goes to where the section begins.
         page.get_by_role("button", name="Verse 2 8 bars").click()
         page.evaluate("window.heard = []")
@@ -145,9 +153,7 @@ def test_the_take_is_heard_among_the_other_parts_without_a_seam_between_pieces(t
         blocks = heard_so_far(page)
         page.keyboard.press(" ")
         expect(page.get_by_role("button", name="Play Space")).to_be_visible()
-        blocks = blocks[np.argmax(np.abs(blocks[:, 1:]).max(axis=1) > 1e-4) :]
-        assert (np.diff(blocks[:, 0]) == 128).all()
-        return blocks[:, 1:].ravel()
+        return blocks[np.argmax(np.abs(blocks[:, 1:]).max(axis=1) > 1e-4) :]
 
     def fitted(signal):
         """How much of each noise is in it, and what else is."""
