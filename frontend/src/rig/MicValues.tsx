@@ -65,60 +65,65 @@ export function MicValues({
           />
         </Line>
       )}
-      <Slider
-        label="Away"
-        value={(mic.distance_m ?? 0.05) * 100}
-        from={1}
-        to={100}
-        step={0.5}
-        digits={1}
-        unit="cm"
-        onChange={(cm) => set({ distance_m: cm / 100 })}
-      />
-      <Slider
-        label="To the right"
-        value={(mic.off_centre_m ?? 0) * 100}
-        from={-30}
-        to={30}
-        step={0.5}
-        digits={1}
-        unit="cm"
-        onChange={(cm) => set({ off_centre_m: cm / 100 })}
-      />
-      <Slider
-        label="Up"
-        value={(mic.height_m ?? 0) * 100}
-        from={-30}
-        to={30}
-        step={0.5}
-        digits={1}
-        unit="cm"
-        onChange={(cm) => set({ height_m: cm / 100 })}
-      />
-      <Slider
-        label="Turned right"
-        value={mic.turned_deg ?? 0}
-        from={-90}
-        to={90}
-        unit="°"
-        onChange={(turned_deg) => set({ turned_deg })}
-      />
-      <Slider
-        label="Tilted up"
-        value={mic.tilted_deg ?? 0}
-        from={-90}
-        to={90}
-        unit="°"
-        onChange={(tilted_deg) => set({ tilted_deg })}
-      />
-      <Line label="Behind it">
+      <div className="grid grid-cols-2 items-center gap-x-4 gap-y-2">
+        <Slider
+          short
+          label="Away"
+          value={mic.distance_m * 100}
+          from={1}
+          to={100}
+          step={0.5}
+          digits={1}
+          unit="cm"
+          onChange={(cm) => set({ distance_m: cm / 100 })}
+        />
         <Switch
           className="text-[14px]"
-          label="Absorber"
+          label="Absorber behind it"
           on={mic.absorber ?? false}
           onChange={(absorber) => set({ absorber })}
         />
-      </Line>
+        <Slider
+          short
+          label="To the right"
+          value={(mic.off_centre_m ?? 0) * 100}
+          from={-30}
+          to={30}
+          step={0.5}
+          digits={1}
+          unit="cm"
+          onChange={(cm) => set({ off_centre_m: cm / 100 })}
+        />
+        <Slider
+          short
+          label="Turned right"
+          value={mic.turned_deg ?? 0}
+          from={-90}
+          to={90}
+          unit="°"
+          onChange={(turned_deg) => set({ turned_deg })}
+        />
+        <Slider
+          short
+          label="Up"
+          value={(mic.height_m ?? 0) * 100}
+          from={-30}
+          to={30}
+          step={0.5}
+          digits={1}
+          unit="cm"
+          onChange={(cm) => set({ height_m: cm / 100 })}
+        />
+        <Slider
+          short
+          label="Tilted up"
+          value={mic.tilted_deg ?? 0}
+          from={-90}
+          to={90}
+          unit="°"
+          onChange={(tilted_deg) => set({ tilted_deg })}
+        />
+      </div>
       <InputValues use={mic.input} choices={choices} onChange={(input) => set({ input })} />
       <Button
         className="self-start"
@@ -128,7 +133,7 @@ export function MicValues({
           onChoose('amp')
         }}
       >
-        Take {mic.name} away
+        Remove {mic.name}
       </Button>
     </>
   )
