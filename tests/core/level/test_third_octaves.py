@@ -58,6 +58,12 @@ def test_all_bands_together_have_the_power_of_the_sound():
     assert [band.level_db for band in bands] == pytest.approx([band.level_db for band in in_one], abs=1e-9)
 
 
+def test_an_offset_takes_nothing_from_a_band():
+    """A constant is one bin of a spectrum whose others stand for two."""
+    bands = third_octaves(spectrum_of(1.0 + sine(1000.0, seconds=8)))
+    assert max(band.level_db for band in bands if band.centre_hz > 500) == pytest.approx(-3.01, abs=0.05)
+
+
 def test_two_channels_that_cancel_are_not_silent():
     signal = sine(1000.0)
     both = third_octaves(power_spectrum([np.column_stack((signal, -signal))], rate_hz=FS))

@@ -66,6 +66,8 @@ def test_proximity_of_a_gradient_capsule(kr):
     frequency_hz = np.array([kr * speed_of_sound_m_s() / (2 * np.pi * distance)])
     near, plain = (direct_sound(source, kind, MicPlace(distance), frequency_hz)[0] for kind in (EIGHT, OMNI))
     assert abs(near / plain) == pytest.approx(np.sqrt(1 + 1 / kr**2), rel=1e-3)
+    # Its phase too: 1 + 1/(jkr).
+    assert near / plain == pytest.approx(1 - 1j / kr, rel=1e-2)
     assert abs(pattern_gain(0.0, 1.0, kr)) == pytest.approx(np.sqrt(1 + 1 / kr**2), rel=1e-9)
 
 
@@ -119,6 +121,15 @@ def test_two_cones_cancel_where_their_paths_differ_by_half_a_wave():
     notch_hz = speed_of_sound_m_s() / (2 * abs(paths[0] - paths[1]))
     heard = np.abs(direct_sound(source, OMNI, place, np.array([notch_hz, 2 * notch_hz])))
     assert heard[0] < 0.1 * heard[1]
+
+
+def test_cones_lie_where_their_names_say():
+    for front in SOUNDING.values():
+        for point in front.points:
+            for word, side in (("left", -point.x_m), ("right", point.x_m), ("upper", point.y_m), ("lower", -point.y_m)):
+                assert side > 0 or word not in point.name, (front.title, point)
+        if not front.is_guitar:
+            assert [(each.x_m, each.y_m) for each in front.points] == [(r.x_m, r.y_m) for r in front.radiators]
 
 
 def test_few_frequencies_tell_what_many_do():

@@ -134,3 +134,12 @@ def test_coincident_capsules_hear_one_room_and_distant_ones_their_own():
     together, apart = (np.corrcoef(tail(left), tail(other))[0, 1] for other in (right, away))
     assert together > 0.4
     assert abs(apart) < 0.2
+
+
+def test_two_cones_fill_the_room_with_twice_the_power():
+    def late(front):
+        return np.sum(
+            np.square(mic_impulse_response(MicSetUp(front, "pressure", MicPlace(1.0), room="lively"), FS)[4000:])
+        )
+
+    assert late("2x12 open") / late("1x12 open") == pytest.approx(2, rel=0.4)

@@ -70,6 +70,19 @@ def test_half_as_much_noise_is_more_sure():
             assert one.uncertainty_db < other.uncertainty_db
 
 
+def test_two_unsure_clips_are_less_sure_than_one():
+    """Independent errors add as squares (Bendat and Piersol)."""
+    unsure, other = clip(11, ONE, noise_level=1e-2), clip(12, ONE, noise_level=1e-2)
+    sure = clip(13, ONE, noise_level=1e-6)
+    one, both = (placement_difference(*unsure, *each, rate_hz=FS) for each in (sure, other))
+    ratios = [
+        mine.uncertainty_db / theirs.uncertainty_db
+        for mine, theirs in zip(both.bands, one.bands, strict=True)
+        if mine.uncertainty_db and theirs.uncertainty_db and 100 < mine.centre_hz < 4000
+    ]
+    assert np.median(ratios) == pytest.approx(np.sqrt(2), rel=0.15)
+
+
 def test_what_cannot_be_ruled_is_said():
     di, mic = clip(1, ONE)
     with pytest.raises(SignalError, match="the DI is silent"):
