@@ -20,8 +20,8 @@ export function reportErrors(does: () => Promise<unknown>): Promise<void> {
  * end.
  */
 export function actsUnderWay(): Promise<unknown> {
-  const long = new Promise((resolve) => setTimeout(resolve, LONGEST_WAIT_MS))
-  return underWay.size ? Promise.race([Promise.all(underWay), long]) : Promise.resolve()
+  if (!underWay.size) return Promise.resolve()
+  return Promise.race([Promise.all(underWay), new Promise((resolve) => setTimeout(resolve, LONGEST_WAIT_MS))])
 }
 
 /** Acts done one after the other in the order asked for, however slow the answers; a failed one stops none behind it. */

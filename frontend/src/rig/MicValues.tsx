@@ -26,7 +26,8 @@ export function MicValues({
   const kind = choices.mics.find((entry) => entry.kind === mic.kind)
   const points = choices.speakers.find((entry) => entry.name === rig.amp?.speaker)?.points ?? []
   const patterns = Object.entries(choices.patterns)
-  const pattern = patterns.find(([, share]) => share === (mic.pattern ?? 0.5))?.[0] ?? 'as it is'
+  const switched = patterns.find(([, share]) => share === mic.pattern)?.[0] ?? 'as it is'
+  const pattern = mic.pattern == null ? (kind?.pattern ?? 'as it is') : switched
   return (
     <>
       <Head>{mic.name}</Head>

@@ -86,11 +86,16 @@ class Band:
     level_db: float
 
 
+def edges_hz(centre_hz: float) -> tuple[float, float]:
+    """Where a third of an octave begins and ends [1]."""
+    return centre_hz * _OCTAVE ** (-1 / 6), centre_hz * _OCTAVE ** (1 / 6)
+
+
 def third_octaves(spectrum: PowerSpectrum) -> list[Band]:
     """Levels in thirds of an octave up to half the rate."""
     found = []
     for centre_hz in CENTRES_HZ:
-        low_hz, high_hz = centre_hz * _OCTAVE ** (-1 / 6), centre_hz * _OCTAVE ** (1 / 6)
+        low_hz, high_hz = edges_hz(float(centre_hz))
         if high_hz <= spectrum.frequency_hz[-1]:
             found.append(Band(float(centre_hz), _db(spectrum.between(low_hz, high_hz))))
     return found

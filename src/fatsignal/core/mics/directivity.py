@@ -10,8 +10,7 @@ References
 import numpy as np
 from scipy.special import j1
 
-from fatsignal.core.compiled import njit
-from fatsignal.core.mics.microphone import Real
+from fatsignal.core.mics.microphone import Complex, Real
 from fatsignal.core.units import speed_of_sound_m_s
 
 
@@ -24,12 +23,11 @@ def disc_directivity(
     return np.asarray(2 * j1(x) / x)
 
 
-@njit(cache=True, nogil=True)
-def pattern_gain(pressure_share, cos_angle, wavenumber_distance=np.inf):
+def pattern_gain(pressure_share: float, cos_angle: Real | float, wavenumber_distance: float = np.inf) -> Complex:
     """Sensitivity of a first-order capsule towards a point source against the plane wave from the front.
 
     `cos_angle` is the cosine between its axis and the direction of the source, `wavenumber_distance` is k·r of the
     source; one that is far away has no proximity effect.
     """
-    gradient = (1.0 - pressure_share) * cos_angle
-    return complex(pressure_share + gradient, -gradient / max(wavenumber_distance, 1e-6))
+    gradient = (1.0 - pressure_share) * np.asarray(cos_angle)
+    return np.asarray(pressure_share + gradient - 1j * gradient / max(wavenumber_distance, 1e-6))

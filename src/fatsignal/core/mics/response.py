@@ -9,7 +9,7 @@ from scipy.fft import next_fast_len
 from scipy.special import j1
 
 from fatsignal.core.compiled import njit
-from fatsignal.core.mics.directivity import disc_directivity
+from fatsignal.core.mics.directivity import disc_directivity, pattern_gain
 from fatsignal.core.mics.field import direct_sound
 from fatsignal.core.mics.microphone import Complex, Real, capsule_response
 from fatsignal.core.mics.room import (
@@ -124,7 +124,7 @@ def _reflections(heard: MicSetUp, room: Room, radiator: Radiator, *, order: int 
     levels = np.prod(room.reflected()[None] ** found.met[..., None], axis=1) / away_m[:, None]
     levels *= disc_directivity(_reach_m(radiator.disc, BAND_HZ), BAND_HZ, sin_out[:, None], **temperature)
     levels *= disc_directivity(heard.mic.diaphragm_m, BAND_HZ, sin_mic[:, None], **temperature)
-    levels *= (heard.share + (1 - heard.share) * cos_mic)[:, None]
+    levels *= pattern_gain(heard.share, cos_mic).real[:, None]
     # Backwards goes what is longer than the front is wide; common practice, no source.
     shaded = 1.0 / np.sqrt(1.0 + (BAND_HZ / (343.0 / (np.pi * heard.front.width_m))) ** 2)
     levels *= np.where(cos_out[:, None] < 0, 1.0 + cos_out[:, None] * (1.0 - shaded), 1.0)

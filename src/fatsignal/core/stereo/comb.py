@@ -12,6 +12,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from fatsignal.core.mics.microphone import Real
+from fatsignal.core.units import amplitude_from_db
 from fatsignal.errors import InvalidSetting
 
 HIGHEST_HZ = 20_000.0
@@ -44,8 +45,8 @@ def comb(delay_ms: float, level_db: float = 0.0, *, polarity: int = 1) -> Comb:
         raise InvalidSetting(f"a delay of {delay_ms:g} ms combs nothing: give one from 0 to {_LONGEST_MS:g} ms")
     if not -DEEPEST_DB <= level_db <= DEEPEST_DB:
         raise InvalidSetting(f"a level of {level_db:g} dB is none to compare with: give one from −120 to 120 dB")
-    gain = 10 ** (level_db / 20)
-    depth_db = -20 * math.log10(max(abs(1 - gain), 10 ** (-DEEPEST_DB / 20)))
+    gain = amplitude_from_db(level_db)
+    depth_db = -20 * math.log10(max(abs(1 - gain), amplitude_from_db(-DEEPEST_DB)))
     peak_db = 20 * math.log10(1 + gain)
     odd = _multiples(delay_ms, first=0.5)
     even = _multiples(delay_ms, first=1.0)
@@ -63,5 +64,5 @@ def _multiples(delay_ms: float, *, first: float) -> list[float]:
 
 def comb_db(frequency_hz: Real, delay_ms: float, level_db: float, *, polarity: int = 1) -> Real:
     """The comb's level over frequency against the first sound alone, shape of `frequency_hz`."""
-    copy = polarity * 10 ** (level_db / 20) * np.exp(-2j * np.pi * frequency_hz * delay_ms / 1000)
-    return np.asarray(20 * np.log10(np.maximum(np.abs(1 + copy), 10 ** (-DEEPEST_DB / 20))))
+    copy = polarity * amplitude_from_db(level_db) * np.exp(-2j * np.pi * frequency_hz * delay_ms / 1000)
+    return np.asarray(20 * np.log10(np.maximum(np.abs(1 + copy), amplitude_from_db(-DEEPEST_DB))))

@@ -19,6 +19,7 @@ import numpy as np
 from fatsignal.core.clip import Samples, check_finite, check_rate
 from fatsignal.core.mics.microphone import Complex, Real
 from fatsignal.core.stereo.cross_spectra import CrossSpectra, cross_spectra
+from fatsignal.core.timing.phase import laid_together, minimum_phase
 from fatsignal.errors import SignalError
 
 _LONGEST_S = 0.05
@@ -62,7 +63,7 @@ def mic_delay(first: Samples, second: Samples, *, rate_hz: int, longest_s: float
     delay, polarity, spectra = 0.0, 1, None
     for _ in range(2):
         apart = round(whole + delay)
-        early, late = _laid_together(first, second, apart)
+        early, late = laid_together(first, second, apart)
         spectra = cross_spectra(early, late, rate_hz=rate_hz)
         rest, polarity = _fitted(spectra, rate_hz)
         delay = apart + rest - whole
@@ -90,12 +91,6 @@ def _whole_frames(first: Samples, second: Samples, rate_hz: int, longest_s: floa
     correlation = np.fft.irfft(cross / np.maximum(smooth, 1e-6 * smooth.max() + 1e-300), size)
     window = np.concatenate((correlation[-reach:], correlation[: reach + 1]))
     return int(np.argmax(np.abs(window))) - reach
-
-
-def _laid_together(first: Samples, second: Samples, delay: int) -> tuple[Samples, Samples]:
-    if delay >= 0:
-        return first[: len(first) - delay], second[delay:]
-    return first[-delay:], second[: len(second) + delay]
 
 
 def _weight(spectra: CrossSpectra) -> Real:
@@ -153,13 +148,7 @@ def _minimum_phase(spectra: CrossSpectra) -> Real | None:
     middle = float(np.average(ratio_db, weights=known))
     if math.sqrt(float(np.average((ratio_db - middle) ** 2, weights=known))) < _FLAT_DB:
         return None
-    size = 2 * (len(octaves) - 1)
-    log = _continued(octaves, grid, ratio_db) * math.log(10) / 20
-    cepstrum = np.fft.irfft(log, size)
-    fold = np.zeros(size)
-    fold[0] = fold[size // 2] = 1.0
-    fold[1 : size // 2] = 2.0
-    return np.asarray(np.imag(np.fft.rfft(cepstrum * fold)))
+    return minimum_phase(_continued(octaves, grid, ratio_db) * math.log(10) / 20)
 
 
 def _continued(octaves: Real, grid: Real, ratio_db: Real) -> Real:

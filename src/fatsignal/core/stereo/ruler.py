@@ -16,12 +16,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from fatsignal.core.clip import Samples, check_finite, check_rate
-from fatsignal.core.level.third_octaves import CENTRES_HZ
+from fatsignal.core.level.third_octaves import CENTRES_HZ, edges_hz
 from fatsignal.core.stereo.cross_spectra import CrossSpectra, cross_spectra
 from fatsignal.errors import SignalError
 
 _DB = 20 / math.log(10)
-_EDGE = 10 ** (0.3 / 6)
 _SEGMENT_S = 0.17
 # Below that a band tells of something else than the DI: distortion, noise, another source.
 _TOLD = 0.05
@@ -65,7 +64,7 @@ def placement_difference(
     """
     check_rate(rate_hz)
     one, other = _transfer(di_one, mic_one, rate_hz), _transfer(di_other, mic_other, rate_hz)
-    bands = [_band(one, other, float(centre_hz)) for centre_hz in CENTRES_HZ if centre_hz * _EDGE < 0.45 * rate_hz]
+    bands = [_band(one, other, float(centre_hz)) for centre_hz in CENTRES_HZ if edges_hz(centre_hz)[1] < 0.45 * rate_hz]
     coherence = float(np.mean([band.coherence for band in bands if _HEARD_HZ[0] < band.centre_hz < _HEARD_HZ[1]]))
     return Ruled(bands, coherence, _says(coherence, bands))
 
@@ -84,7 +83,8 @@ def _transfer(di: Samples, mic: Samples, rate_hz: int) -> CrossSpectra:
 
 def _band(one: CrossSpectra, other: CrossSpectra, centre_hz: float) -> RuledBand:
     frequency_hz = one.frequency_hz
-    inside = (frequency_hz >= centre_hz / _EDGE) & (frequency_hz < centre_hz * _EDGE)
+    low_hz, high_hz = edges_hz(centre_hz)
+    inside = (frequency_hz >= low_hz) & (frequency_hz < high_hz)
     if not inside.any():
         inside = np.arange(len(frequency_hz)) == int(np.argmin(np.abs(frequency_hz - centre_hz)))
     found = [_gain(each, inside) for each in (one, other)]

@@ -125,7 +125,7 @@ def _gains(set_up: PairSetUp, turn: Real) -> tuple[Real, Real]:
 
 
 def _heard(share: float, off_axis: Real) -> Real:
-    return np.array([pattern_gain(share, math.cos(each)).real for each in np.atleast_1d(off_axis)])
+    return np.asarray(pattern_gain(share, np.cos(off_axis)).real)
 
 
 def three_to_one(distances_m: list[float], apart_m: float) -> float | None:

@@ -21,6 +21,7 @@ from numpy.typing import NDArray
 from scipy.signal import lfilter
 
 from fatsignal.core.clip import Samples, check_finite, check_rate
+from fatsignal.core.timing.phase import laid_together, minimum_phase
 from fatsignal.core.units import speed_of_sound_m_s
 from fatsignal.errors import SignalError
 
@@ -75,7 +76,7 @@ def align(reference: Samples, other: Samples, *, rate_hz: int, longest_delay_s: 
     if frames > 4 * rate_hz // 10:
         reach = min(round(longest_delay_s * rate_hz), frames // 2)
         coarse = _coarse_delay(reference[:frames], other[:frames], rate_hz, reach)
-    ref, oth = _overlap(reference[:frames], other[:frames], coarse)
+    ref, oth = laid_together(reference[:frames], other[:frames], coarse)
     transfer, coherence = _transfer(ref, oth, rate_hz)
     if _mean_coherence(coherence, rate_hz) < _DRIVEN_COHERENCE:
         transfer, coherence = _through_drive(ref, oth, rate_hz)
@@ -122,7 +123,7 @@ def _coarse_delay(reference: Samples, other: Samples, rate_hz: int, reach: int) 
     }
 
     def coherence_at(place: int) -> float:
-        return _mean_coherence(_transfer(*_overlap(reference, other, place), rate_hz)[1], rate_hz)
+        return _mean_coherence(_transfer(*laid_together(reference, other, place), rate_hz)[1], rate_hz)
 
     return max(sorted(places, key=abs), key=coherence_at)
 
@@ -131,12 +132,6 @@ def _strongest(correlation: Samples, reach: int) -> int:
     """Lag of the largest value within `reach` either way of zero."""
     window = np.concatenate((correlation[-reach:], correlation[: reach + 1]))
     return int(np.argmax(window)) - reach
-
-
-def _overlap(reference: Samples, other: Samples, delay: int) -> tuple[Samples, Samples]:
-    if delay >= 0:
-        return reference[: len(reference) - delay], other[delay:]
-    return reference[-delay:], other[: len(other) + delay]
 
 
 def _transfer(reference: Samples, other: Samples, rate_hz: int) -> tuple[NDArray[np.complex128], NDArray[np.float64]]:
@@ -222,12 +217,8 @@ def _phase_response(
     if not excess_only:
         return np.asarray(np.fft.irfft(weight * np.exp(1j * np.angle(transfer))))
     magnitude = _trusted_magnitude(np.abs(transfer), coherence, frequency_hz)
-    cepstrum = np.fft.irfft(np.log(magnitude))
-    fold = np.zeros(size)
-    fold[0] = fold[size // 2] = 1.0
-    fold[1 : size // 2] = 2.0
-    minimum_phase = np.imag(np.fft.rfft(cepstrum * fold))
-    return np.asarray(np.fft.irfft(weight * np.exp(1j * (np.angle(transfer) - minimum_phase))))
+    excess = np.angle(transfer) - minimum_phase(np.log(magnitude))
+    return np.asarray(np.fft.irfft(weight * np.exp(1j * excess)))
 
 
 def _trusted_magnitude(
