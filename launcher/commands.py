@@ -60,8 +60,8 @@ _HELP = {
 """,
     "test": """./fatsignal test [--long | PYTEST ARGUMENTS]: set up what the tests need and run them.
 
-Without arguments: style, types, the front end's tests and pytest; with arguments pytest alone. --long runs what goes on
-for long or tries many random moments at its full length, which the plain run does not.
+Without arguments: style, types, the front end's tests and pytest; with arguments pytest alone. --long runs
+what goes on for long or tries many random moments, which the plain run leaves out.
 """,
 }
 

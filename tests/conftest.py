@@ -23,17 +23,17 @@ DIED = 3
 
 
 def pytest_addoption(parser: pytest.Parser) -> None:
-    parser.addoption("--long", action="store_true", help="what goes on for long, or tries many moments, at full length")
+    parser.addoption("--long", action="store_true", help="also what goes on for long or tries what is random")
 
 
-@pytest.fixture(scope="session")
-def at_length(request: pytest.FixtureRequest) -> bool:
-    """Whether a test that can go on for long shall: `./fatsignal test --long`."""
-    return bool(request.config.getoption("long"))
+def pytest_collection_modifyitems(config: pytest.Config, items: list[pytest.Item]) -> None:
+    """What goes on for long or tries what is random only with `--long`, alone.
 
-
-def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
-    """Files with slow tests first, then those with pages: at the end, nobody waits for one that began last."""
+    Files with slow tests first, then those with pages: at the end, nobody waits for one that began last.
+    """
+    chosen = [item for item in items if config.getoption("long") or not item.get_closest_marker("long")]
+    config.hook.pytest_deselected(items=[item for item in items if item not in set(chosen)])
+    items[:] = chosen
     slow, pages = ({item.path for item in items if item.get_closest_marker(mark)} for mark in ("slow", "browser"))
     items.sort(key=lambda item: (item.path not in slow, item.path not in pages))
 

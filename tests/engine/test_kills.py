@@ -64,8 +64,8 @@ def looped(folder):
 
 
 @pytest.mark.long
-def test_a_kill_at_a_random_moment_costs_a_tenth_of_a_second_at_most(tmp_path, at_length):
-    for seed in range(200 if at_length else 6):
+def test_a_kill_at_a_random_moment_costs_a_tenth_of_a_second_at_most(tmp_path):
+    for seed in range(200):
         killed_at_random(tmp_path / str(seed), seed)
 
 

@@ -13,7 +13,7 @@ from fatsignal.rig.source import Block, InputChannel, InputsOnly
 from tests.engine.sources import order, part, plan, take_file
 from tests.signals import FS
 
-pytestmark = [pytest.mark.slow, pytest.mark.long]
+pytestmark = pytest.mark.slow
 
 PARTS, MICS = 6, 3
 CHANNELS, BLOCK_FRAMES = PARTS * (1 + MICS), 4_800
@@ -54,8 +54,8 @@ class Numbered(InputsOnly):
         self.blocks = self.at
 
 
-def test_minutes_of_twenty_four_channels(tmp_path, at_length):
-    minutes = 30 if at_length else 2
+@pytest.mark.parametrize("minutes", [2, pytest.param(30, marks=pytest.mark.long)])
+def test_minutes_of_twenty_four_channels(tmp_path, minutes):
     blocks = minutes * 60 * FS // BLOCK_FRAMES
     source = Numbered(blocks)
     asked = order(

@@ -22,7 +22,9 @@ from tests.applications import Application, copied_application, restore_demonstr
 from tests.engine.applications import engine_pid, start_to_roll, taken
 from tests.signals import FS
 
-pytestmark = [pytest.mark.slow, pytest.mark.realtime, pytest.mark.long]
+pytestmark = [pytest.mark.slow, pytest.mark.realtime]
+
+KILLS = 20
 
 MOST_LOST_FRAMES = FS // 10
 
@@ -42,11 +44,6 @@ def on_it(demonstration, own_server, tmp_path_factory):
     data = tmp_path_factory.mktemp("own") / "data"
     with copied_application(demonstration, own_server.url, data, speed=1.0) as app:
         yield app
-
-
-@pytest.fixture
-def kills(at_length) -> int:
-    return 20 if at_length else 1
 
 
 @contextmanager
@@ -89,6 +86,7 @@ def follows_without_a_seam(sessions: Path, takes: list[dict]) -> None:
             assert len(first) == before["frames"]
 
 
+@pytest.mark.parametrize("kills", [1, pytest.param(KILLS, marks=pytest.mark.long)])
 def test_the_server_killed_at_some_moments_of_a_loop(paced_application, kills):
     random, app = np.random.default_rng(20), paced_application
     with in_the_middle_of_a_loop(app):
@@ -105,10 +103,11 @@ def restart(app: Application) -> None:
     app.wait_for(app.answers, seconds=40, what="the server")
 
 
-def test_the_database_killed_at_some_moments_of_a_loop(own_server, on_it, monkeypatch, kills):
+@pytest.mark.long
+def test_the_database_killed_at_some_moments_of_a_loop(own_server, on_it, monkeypatch):
     random, port = np.random.default_rng(21), int(own_server.url.rsplit(":", 1)[1].split("/")[0])
     with in_the_middle_of_a_loop(on_it):
-        for count in range(kills):
+        for count in range(KILLS):
             time.sleep(random.uniform(0.0, 1.0))
             os.kill(postmaster(own_server), signal.SIGKILL)
             if count == 0:
@@ -139,11 +138,12 @@ def postmaster(server: Postgres) -> int:
     return int((server.cluster / "postmaster.pid").read_text().split()[0])
 
 
-def test_the_engine_killed_at_some_moments(paced_application, kills):
+@pytest.mark.long
+def test_the_engine_killed_at_some_moments(paced_application):
     random, app = np.random.default_rng(22), paced_application
     app.ready_to_roll()
     rolled = {}
-    for _ in range(kills):
+    for _ in range(KILLS):
         with connect(app.url.replace("http", "ws") + "/api/live") as live:
             started = start_to_roll(app, {"section_id": app.session["sections"][1]["id"]}, way="once")
             rolled[started["take_ids"][0]] = heard_for(live, random.uniform(0.05, 1.2))
@@ -162,7 +162,7 @@ def test_the_engine_killed_at_some_moments(paced_application, kills):
         assert take["from_frame"] + take["frames"] >= told_frame - MOST_LOST_FRAMES
     takes = [take for take in app.takes() if take["origin"] == "recovered"]
     assert {take["id"] for take in takes} == set(rolled)
-    assert len({take["number"] for take in takes}) == len(takes) == kills
+    assert len({take["number"] for take in takes}) == len(takes) == KILLS
 
 
 def nobody_of(leader: int) -> bool:
