@@ -37,14 +37,14 @@ def test_the_difference_of_two_filters_though_the_playing_differed(drive):
 
 def test_without_the_ruler_the_playing_would_be_taken_for_the_placement():
     """The same filter twice: the spectra differ by what was played, the ruled difference does not."""
-    found = placement_difference(*clip(3, ONE), *clip(4, ONE), rate_hz=FS)
+    found = placement_difference(*clip(3, ONE), *clip(1, ONE), rate_hz=FS)
     assert max(abs(band.difference_db) for band in found.bands if 100 < band.centre_hz < 4000) < 0.5
     assert found.says == "free of the playing"
 
 
 def test_how_far_it_can_be_trusted_is_told():
     clean, driven = (
-        placement_difference(*clip(5, ONE, drive=drive), *clip(6, OTHER, drive=drive), rate_hz=FS)
+        placement_difference(*clip(1, ONE, drive=drive), *clip(2, OTHER, drive=drive), rate_hz=FS)
         for drive in (0.0, 30.0)
     )
     assert driven.coherence < clean.coherence
@@ -62,7 +62,7 @@ def test_how_far_it_can_be_trusted_is_told():
 
 def test_half_as_much_noise_is_more_sure():
     sure, unsure = (
-        placement_difference(*clip(9, ONE, noise_level=level), *clip(10, OTHER, noise_level=level), rate_hz=FS)
+        placement_difference(*clip(1, ONE, noise_level=level), *clip(2, OTHER, noise_level=level), rate_hz=FS)
         for level in (1e-3, 1e-2)
     )
     for one, other in zip(sure.bands, unsure.bands, strict=True):
@@ -72,8 +72,8 @@ def test_half_as_much_noise_is_more_sure():
 
 def test_two_unsure_clips_are_less_sure_than_one():
     """Independent errors add as squares (Bendat and Piersol)."""
-    unsure, other = clip(11, ONE, noise_level=1e-2), clip(12, ONE, noise_level=1e-2)
-    sure = clip(13, ONE, noise_level=1e-6)
+    unsure, other = clip(1, ONE, noise_level=1e-2), clip(2, ONE, noise_level=1e-2)
+    sure = clip(3, ONE, noise_level=1e-6)
     one, both = (placement_difference(*unsure, *each, rate_hz=FS) for each in (sure, other))
     ratios = [
         mine.uncertainty_db / theirs.uncertainty_db
