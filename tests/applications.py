@@ -65,6 +65,10 @@ class Application:
         with urllib.request.urlopen(self.url + path, timeout=120) as answer:
             return json.load(answer)
 
+    def raw(self, path: str) -> bytes:
+        with urllib.request.urlopen(self.url + path, timeout=120) as answer:
+            return answer.read()
+
     def send(self, method: str, path: str, body: object = None) -> tuple[int, object]:
         """Status and decoded answer; problems are answers too."""
         request = urllib.request.Request(

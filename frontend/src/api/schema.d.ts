@@ -1677,6 +1677,370 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/parts/{part_id}/placement": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Placement
+         * @description A part's trial clips, and how they are recorded.
+         */
+        get: operations["placement_api_parts__part_id__placement_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/parts/{part_id}/placement/settings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Set Settings
+         * @description Which bars are played for a trial; whether a count-in comes before them.
+         */
+        put: operations["set_settings_api_parts__part_id__placement_settings_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/parts/{part_id}/trials": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Record Trial
+         * @description Record a trial clip of the part, with its microphones as they stand now.
+         */
+        post: operations["record_trial_api_parts__part_id__trials_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/trials/{trial_id}/note": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Set Note
+         * @description A person's own words about a clip.
+         */
+        put: operations["set_note_api_trials__trial_id__note_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/trials/{trial_id}/blend": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Set Blend
+         * @description How its microphones are heard together: delays, polarities, levels, sides. What was recorded stays as it is.
+         */
+        put: operations["set_blend_api_trials__trial_id__blend_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/trials/{trial_id}/bin": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Throw Away
+         * @description Put a clip into the bin.
+         */
+        post: operations["throw_away_api_trials__trial_id__bin_post"];
+        /**
+         * Bring Back
+         * @description Take a clip out of the bin.
+         */
+        delete: operations["bring_back_api_trials__trial_id__bin_delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/trials/{trial_id}/choose": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Choose
+         * @description Put the rig's microphones where they stood for this clip: takes recorded from now on carry it.
+         */
+        post: operations["choose_api_trials__trial_id__choose_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/trials/compared": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Compared
+         * @description Clips beside each other: what each sounds like, and the gains that make them equally loud.
+         */
+        get: operations["compared_api_trials_compared_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/trials/{trial_id}/against/{other_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Ruled
+         * @description What this clip's placement does differently from another's, free of the playing: the DI is the ruler.
+         */
+        get: operations["ruled_api_trials__trial_id__against__other_id__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/trials/{trial_id}/sound": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Sound
+         * @description Frames of one ear, as 32-bit floats (little-endian), counted from the first that is listened to.
+         */
+        get: operations["sound_api_trials__trial_id__sound_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/parts/{part_id}/plan": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Plan
+         * @description The plan of a rig as a page has it, whether it is kept yet or not.
+         */
+        post: operations["plan_api_parts__part_id__plan_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/length": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Length
+         * @description A length as it is typed: 1 in, 3 cm, 2 ft.
+         */
+        get: operations["length_api_length_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/stereo-set-ups": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Set Ups
+         * @description The stereo set-ups that can be put on the plan in one step.
+         */
+        get: operations["set_ups_api_stereo_set_ups_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/parts/{part_id}/stereo-set-up": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Set Up
+         * @description The rig with its first two microphones put up as a pair; where there are fewer, they are added.
+         */
+        post: operations["set_up_api_parts__part_id__stereo_set_up_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/parts/{part_id}/blind-tests": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Begin
+         * @description Begin to compare trial clips of a part blind.
+         */
+        post: operations["begin_api_parts__part_id__blind_tests_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/parts/{part_id}/blind-tests/newest": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Newest
+         * @description The last test of a part's clips, over or not; null where there was none.
+         */
+        get: operations["newest_api_parts__part_id__blind_tests_newest_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/blind-tests/{test_id}/choose": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Choose
+         * @description Decide the round that is on for a letter; the letters are dealt anew.
+         */
+        post: operations["choose_api_blind_tests__test_id__choose_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/blind-tests/{test_id}/reveal": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Tell
+         * @description Tell what was behind the letters, and what the choices are worth.
+         */
+        post: operations["tell_api_blind_tests__test_id__reveal_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sessions/{session_id}/hand-over": {
         parameters: {
             query?: never;
@@ -1947,6 +2311,48 @@ export interface components {
             note: string;
             /** Prints */
             prints: number;
+        };
+        /**
+         * BlindTestView
+         * @description `dealt` are the sounds behind the letters of this round, to be played and not to be shown.
+         */
+        BlindTestView: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Kind */
+            kind: string;
+            /**
+             * Round
+             * @description From 0.
+             */
+            round: number;
+            /** Letters */
+            letters: string[];
+            /** Dealt */
+            dealt: string[];
+            /** Decided */
+            decided: number;
+            /**
+             * Enough
+             * @description The fewest rounds that can tell anything.
+             */
+            enough: number;
+            /** Revealed */
+            revealed: boolean;
+            /**
+             * Counts
+             * @description Once it is revealed, the most chosen first.
+             */
+            counts: components["schemas"]["CountView"][];
+            /** Favourite */
+            favourite: string | null;
+            /** Chance */
+            chance: number | null;
+            /** Says */
+            says: string;
         };
         /** Body_import_file_api_sessions__session_id__backings_post */
         Body_import_file_api_sessions__session_id__backings_post: {
@@ -2303,6 +2709,42 @@ export interface components {
             /** Sounds */
             sounds: components["schemas"]["fatsignal__web__routes__compared__ComparedView"][];
         };
+        /** ComparedTrial */
+        ComparedTrial: {
+            /**
+             * Trial Id
+             * Format: uuid
+             */
+            trial_id: string;
+            /** Number */
+            number: number;
+            /** Gain Db */
+            gain_db: number;
+            report: components["schemas"]["TrialReportView"];
+            /** Channels */
+            channels: components["schemas"]["TrialChannelSound"][];
+        };
+        /**
+         * ComparedTrials
+         * @description Clips from the beginning of what is played of each; they run as long as the shortest of them.
+         */
+        ComparedTrials: {
+            /** From Frame */
+            from_frame: number;
+            /** To Frame */
+            to_frame: number;
+            /** Centres Hz */
+            centres_hz: number[];
+            /** Bands Hz */
+            bands_hz: {
+                [key: string]: [
+                    number,
+                    number
+                ];
+            };
+            /** Sounds */
+            sounds: components["schemas"]["ComparedTrial"][];
+        };
         /**
          * ComparisonView
          * @description All that can be heard of one take: its channels and its prints, in one place, at one loudness.
@@ -2327,6 +2769,17 @@ export interface components {
              */
             heard_first: string | null;
         };
+        /** ConeView */
+        ConeView: {
+            /** X M */
+            x_m: number;
+            /** Y M */
+            y_m: number;
+            /** Radius M */
+            radius_m: number;
+            /** Depth M */
+            depth_m: number;
+        };
         /**
          * Correction
          * @description A person's word about the beat: a tempo that was tapped, or where the first beat lies.
@@ -2339,6 +2792,16 @@ export interface components {
              * @description Frame of the recording.
              */
             first_downbeat?: number | null;
+        };
+        /** CountView */
+        CountView: {
+            /**
+             * Sound
+             * Format: uuid
+             */
+            sound: string;
+            /** Count */
+            count: number;
         };
         /** CueChange */
         CueChange: {
@@ -2409,33 +2872,15 @@ export interface components {
             cues: components["schemas"]["CueView"][];
             blend: components["schemas"]["CueMix"];
         };
-        /**
-         * CurveView
-         * @description The live curve of one block, computed by the core.
-         */
-        CurveView: {
-            /** Kind */
-            kind: string;
-            /** Title */
-            title: string;
+        /** Decided */
+        Decided: {
             /**
-             * Axis
-             * @enum {string}
+             * Number
+             * @description Of the round that is decided, from 0.
              */
-            axis: "frequency" | "level" | "none";
-            /** X */
-            x: number[];
-            /** Y */
-            y: number[];
-            /** X Unit */
-            x_unit: string;
-            /** Y Unit */
-            y_unit: string;
-            /**
-             * Values
-             * @description What is set, each value with its unit.
-             */
-            values: components["schemas"]["SettingView"][];
+            number: number;
+            /** Letter */
+            letter: string;
         };
         /**
          * DelayPart
@@ -2446,6 +2891,17 @@ export interface components {
             name: string;
             /** Ms */
             ms: number;
+        };
+        /** DelayView */
+        DelayView: {
+            /** Delay Samples */
+            delay_samples: number;
+            /** Polarity */
+            polarity: number;
+            /** Uncertainty Samples */
+            uncertainty_samples: number;
+            /** Coherence */
+            coherence: number;
         };
         /**
          * DiPath
@@ -2594,6 +3050,28 @@ export interface components {
             audio_stays: boolean;
         };
         /**
+         * FrontView
+         * @description What stands before the microphones, in metres from its middle; a guitar has no cones.
+         */
+        FrontView: {
+            /** Name */
+            name: string;
+            /** Title */
+            title: string;
+            /** Width M */
+            width_m: number;
+            /** Height M */
+            height_m: number;
+            /** Depth M */
+            depth_m: number;
+            /** Is Guitar */
+            is_guitar: boolean;
+            /** Cones */
+            cones: components["schemas"]["ConeView"][];
+            /** Points */
+            points: components["schemas"]["PointView"][];
+        };
+        /**
          * FrozenCheck
          * @description The newest check of a kind, as it was found then.
          */
@@ -2643,6 +3121,28 @@ export interface components {
              * @default 90
              */
             release_ms: number;
+        };
+        /**
+         * GhostView
+         * @description Where a microphone stood, in metres from the middle of the front, and where it looked.
+         */
+        GhostView: {
+            /** Name */
+            name: string;
+            /** Kind */
+            kind: string;
+            /** Place M */
+            place_m: [
+                number,
+                number,
+                number
+            ];
+            /** Looks */
+            looks: [
+                number,
+                number,
+                number
+            ];
         };
         /** HTTPValidationError */
         HTTPValidationError: {
@@ -2848,6 +3348,11 @@ export interface components {
             /** Channels */
             channels: string[];
         };
+        /** LengthView */
+        LengthView: {
+            /** Metres */
+            metres: number;
+        };
         /**
          * LoadCurve
          * @description Gain of the pickup into its load, and for comparison into a short cable and 1 MΩ; shapes of `frequency_hz`.
@@ -2940,6 +3445,35 @@ export interface components {
             flipped: boolean;
         };
         /**
+         * MicBlend
+         * @description The strips of the microphones that differ from their default, and what the first two are to each other.
+         */
+        MicBlend: {
+            /**
+             * Version
+             * @description Of the document's shape; it is read from any older one.
+             * @default 1
+             */
+            version: number;
+            /**
+             * Strips
+             * @default []
+             */
+            strips: components["schemas"]["MicStrip"][];
+            /**
+             * Image
+             * @default mono
+             * @enum {string}
+             */
+            image: "mono" | "left and right" | "mid and side";
+            /**
+             * Width
+             * @description Of the side, where there is one.
+             * @default 1
+             */
+            width: number;
+        };
+        /**
          * MicKindView
          * @description `switchable`: its pattern can be set.
          */
@@ -2956,6 +3490,49 @@ export interface components {
             needs: string;
             /** Sensitivity Mv Pa */
             sensitivity_mv_pa: number;
+        };
+        /** MicMeasuredView */
+        MicMeasuredView: {
+            /** Name */
+            name: string;
+            /** Level Dbfs */
+            level_dbfs: number | null;
+            /** Above Noise Db */
+            above_noise_db: number | null;
+            spectrum: components["schemas"]["SpectrumView"] | null;
+        };
+        /** MicOnPlanView */
+        MicOnPlanView: {
+            /** Name */
+            name: string;
+            /** Kind */
+            kind: string;
+            /** Title */
+            title: string;
+            /**
+             * Place M
+             * @description To the right, up, away.
+             */
+            place_m: [
+                number,
+                number,
+                number
+            ];
+            /** Looks */
+            looks: [
+                number,
+                number,
+                number
+            ];
+            /** Point M */
+            point_m: [
+                number,
+                number
+            ];
+            /** Words */
+            words: string;
+            /** Travel Ms */
+            travel_ms: number;
         };
         /**
          * MicOnRig
@@ -3023,6 +3600,34 @@ export interface components {
              *     }
              */
             input: components["schemas"]["InputUse"];
+        };
+        /**
+         * MicStrip
+         * @description What is done to one microphone where it is heard; `delay_ms` may be a part of a sample.
+         */
+        MicStrip: {
+            /** Name */
+            name: string;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Gain Db
+             * @default 0
+             */
+            gain_db: number;
+            /**
+             * Delay Ms
+             * @default 0
+             */
+            delay_ms: number;
+            /**
+             * Flipped
+             * @default false
+             */
+            flipped: boolean;
         };
         /**
          * MidiProposal
@@ -3118,6 +3723,11 @@ export interface components {
             tone_name: string | null;
             delay: components["schemas"]["MonitorDelay"] | null;
         };
+        /** NewBlindTest */
+        NewBlindTest: {
+            /** Sounds */
+            sounds: string[];
+        };
         /** NewChord */
         NewChord: {
             /** Name */
@@ -3179,6 +3789,11 @@ export interface components {
         NewName: {
             /** Name */
             name: string;
+        };
+        /** NewNote */
+        NewNote: {
+            /** Note */
+            note: string;
         };
         /**
          * NewPart
@@ -3441,6 +4056,48 @@ export interface components {
             /** Prints */
             prints: components["schemas"]["PrintView"][];
         };
+        /** PairOnPlanView */
+        PairOnPlanView: {
+            /** First */
+            first: string;
+            /** Second */
+            second: string;
+            /** Farther Cm */
+            farther_cm: number;
+            /** Later Samples */
+            later_samples: number;
+            /** Apart Cm */
+            apart_cm: number;
+            /** Notches Hz */
+            notches_hz: number[];
+            /** Says */
+            says: string;
+        };
+        /** PairView */
+        PairView: {
+            /** First */
+            first: string;
+            /** Second */
+            second: string;
+            delay: components["schemas"]["DelayView"];
+            /** Delay Ms */
+            delay_ms: number;
+            /** Farther Cm */
+            farther_cm: number;
+            /** Level Difference Db */
+            level_difference_db: number;
+            /** Same Source */
+            same_source: boolean;
+            /** Notches Hz */
+            notches_hz: number[];
+            now: components["schemas"]["SumView"];
+            /** Bands */
+            bands: components["schemas"]["StereoBandView"][];
+            /** Remedies */
+            remedies: components["schemas"]["RemedyView"][];
+            /** Says */
+            says: string;
+        };
         /**
          * ParcelAsked
          * @description What is handed over, by the keys of `HandOverItem`, and how.
@@ -3597,6 +4254,62 @@ export interface components {
             capacitance_farad: number;
         };
         /**
+         * PlacementSettings
+         * @description Of one part: the bars that are played for every clip, the same each time; what is heard of a clip.
+         */
+        PlacementSettings: {
+            /**
+             * Version
+             * @description Of the document's shape; it is read from any older one.
+             * @default 1
+             */
+            version: number;
+            /**
+             * First Bar
+             * @default 1
+             */
+            first_bar: number;
+            /**
+             * Bars
+             * @default 2
+             */
+            bars: number;
+            /**
+             * Count In
+             * @default true
+             */
+            count_in: boolean;
+            /**
+             * Chosen
+             * @description The clip whose placement takes are recorded with.
+             */
+            chosen?: string | null;
+            /**
+             * Beside
+             * @default nothing
+             * @enum {string}
+             */
+            beside: "nothing" | "the song";
+        };
+        /**
+         * PlacementView
+         * @description `same_as` is the clip whose placement the rig has now, if one has.
+         */
+        PlacementView: {
+            /**
+             * Part Id
+             * Format: uuid
+             */
+            part_id: string;
+            settings: components["schemas"]["PlacementSettings"];
+            /** Trials */
+            trials: components["schemas"]["TrialView"][];
+            /** Same As */
+            same_as: string | null;
+            /** Revision */
+            revision: string;
+        };
+        /**
          * Placing
          * @description Where it lies: on a bar and samples after it, or with its first downbeat on that place.
          */
@@ -3619,6 +4332,28 @@ export interface components {
              * @default 0
              */
             gain_db: number;
+        };
+        /**
+         * PlanView
+         * @description What follows from the places of a rig's microphones; nothing of it is measured.
+         */
+        PlanView: {
+            front: components["schemas"]["FrontView"];
+            /** Mics */
+            mics: components["schemas"]["MicOnPlanView"][];
+            /** Pairs */
+            pairs: components["schemas"]["PairOnPlanView"][];
+            /** Frequency Hz */
+            frequency_hz: number[];
+            /** Curves */
+            curves: components["schemas"]["fatsignal__web__routes__mic_plan__CurveView"][];
+            /**
+             * Together Db
+             * @description The sum of all against the sum of their powers.
+             */
+            together_db: number[];
+            /** Says */
+            says: string[];
         };
         /**
          * PlayedChannel
@@ -3656,6 +4391,15 @@ export interface components {
             part_id: string | null;
             /** Channels */
             channels: components["schemas"]["PlayedChannel"][];
+        };
+        /** PointView */
+        PointView: {
+            /** Name */
+            name: string;
+            /** X M */
+            x_m: number;
+            /** Y M */
+            y_m: number;
         };
         /**
          * Power
@@ -3761,6 +4505,23 @@ export interface components {
         Rated: {
             /** Rating */
             rating: ("starred" | "struck") | null;
+        };
+        /**
+         * RemedyView
+         * @description Something to do about a pair; `mic` is whose strip it changes, empty where a microphone is moved by hand.
+         */
+        RemedyView: {
+            /** Name */
+            name: string;
+            /** Says */
+            says: string;
+            sum_of: components["schemas"]["SumView"];
+            /** Mic */
+            mic: string;
+            /** Delay Ms */
+            delay_ms: number;
+            /** Flip */
+            flip: boolean;
         };
         /** Retune */
         Retune: {
@@ -4014,6 +4775,26 @@ export interface components {
              */
             binned?: string[];
         };
+        /** RuledBandView */
+        RuledBandView: {
+            /** Centre Hz */
+            centre_hz: number;
+            /** Difference Db */
+            difference_db: number | null;
+            /** Uncertainty Db */
+            uncertainty_db: number | null;
+            /** Coherence */
+            coherence: number;
+        };
+        /** RuledView */
+        RuledView: {
+            /** Bands */
+            bands: components["schemas"]["RuledBandView"][];
+            /** Coherence */
+            coherence: number;
+            /** Says */
+            says: string;
+        };
         /** SectionView */
         SectionView: {
             /**
@@ -4128,6 +4909,27 @@ export interface components {
              * @description Of tempo map and sections: a change of them is sent with it (If-Match).
              */
             revision: string;
+        };
+        /**
+         * SetUpView
+         * @description A stereo set-up by the trade's name, with its dimensions and where they are from.
+         */
+        SetUpView: {
+            /** Name */
+            name: string;
+            /** Apart Cm */
+            apart_cm: number;
+            /** Angle Deg */
+            angle_deg: number;
+            /** Patterns */
+            patterns: [
+                string,
+                string
+            ];
+            /** Recording Angle Deg */
+            recording_angle_deg: number;
+            /** Source */
+            source: string;
         };
         /** SettingView */
         SettingView: {
@@ -4426,6 +5228,60 @@ export interface components {
             mics: components["schemas"]["Mic"][];
         };
         /**
+         * SpectrumView
+         * @description In dB: by thirds of an octave from 20 Hz on, by named bands.
+         */
+        SpectrumView: {
+            /** Thirds Db */
+            thirds_db: number[];
+            /** Named Db */
+            named_db: {
+                [key: string]: number;
+            };
+            /** Tilt Db Per Octave */
+            tilt_db_per_octave: number;
+        };
+        /** StereoBandView */
+        StereoBandView: {
+            /** Name */
+            name: string;
+            /** Low Hz */
+            low_hz: number;
+            /** High Hz */
+            high_hz: number;
+            /** Correlation */
+            correlation: number | null;
+            /** Coherence */
+            coherence: number | null;
+            /** Sum Db */
+            sum_db: number | null;
+            /** Mono Loss Db */
+            mono_loss_db: number | null;
+        };
+        /** StereoView */
+        StereoView: {
+            /** Correlation */
+            correlation: number;
+            /** Mono Loss Db */
+            mono_loss_db: number;
+            /** Level Difference Db */
+            level_difference_db: number | null;
+            /** Delay Ms */
+            delay_ms: number | null;
+            /** Delay Uncertainty Ms */
+            delay_uncertainty_ms: number | null;
+            /** Polarity */
+            polarity: number | null;
+            /** Width */
+            width: number;
+            /** Image */
+            image: number;
+            /** Identical */
+            identical: boolean;
+            /** Bands */
+            bands: components["schemas"]["StereoBandView"][];
+        };
+        /**
          * Strip
          * @description Level and place of one sound; at `SILENT_DB` it is off.
          */
@@ -4470,6 +5326,25 @@ export interface components {
             place_frame: number;
             /** Ms */
             ms: number;
+        };
+        /**
+         * SumView
+         * @description Of two against the sum of their powers.
+         */
+        SumView: {
+            /** Whole Db */
+            whole_db: number;
+            /** Thirds Db */
+            thirds_db: (number | null)[];
+            /** Named Db */
+            named_db: {
+                [key: string]: number | null;
+            };
+            /**
+             * Verdict
+             * @enum {string}
+             */
+            verdict: "good" | "look" | "fix";
         };
         /** TakeChannelView */
         TakeChannelView: {
@@ -4724,6 +5599,127 @@ export interface components {
             made_at: string;
         };
         /**
+         * TrialChannelSound
+         * @description Where the samples of one ear are; `left` and `right` are how loud they are in each.
+         */
+        TrialChannelSound: {
+            /** Sound Url */
+            sound_url: string;
+            /** From Frame */
+            from_frame: number;
+            /** Frames */
+            frames: number;
+            /** Left */
+            left: number;
+            /** Right */
+            right: number;
+        };
+        /** TrialChannelView */
+        TrialChannelView: {
+            /** Name */
+            name: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "di" | "mic" | "sim";
+            /** Peak Dbfs */
+            peak_dbfs: number | null;
+        };
+        /** TrialReportView */
+        TrialReportView: {
+            /** Loudness Lufs */
+            loudness_lufs: number | null;
+            /** Peak Dbtp */
+            peak_dbtp: number | null;
+            heard: components["schemas"]["SpectrumView"] | null;
+            /** Mics */
+            mics: components["schemas"]["MicMeasuredView"][];
+            /** Pairs */
+            pairs: components["schemas"]["PairView"][];
+            stereo: components["schemas"]["StereoView"] | null;
+            /**
+             * Points
+             * @description Side and mid of some moments, of the largest: −1 to 1.
+             */
+            points: [
+                number,
+                number
+            ][];
+            /** Says */
+            says: string[];
+        };
+        /** TrialStarted */
+        TrialStarted: {
+            /**
+             * Roll Id
+             * Format: uuid
+             */
+            roll_id: string;
+            /** Number */
+            number: number;
+        };
+        /** TrialView */
+        TrialView: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Number */
+            number: number;
+            /**
+             * Recorded At
+             * Format: date-time
+             */
+            recorded_at: string;
+            /** Rate Hz */
+            rate_hz: number;
+            /** From Frame */
+            from_frame: number;
+            /** Frames */
+            frames: number;
+            /**
+             * Heard From Frame
+             * @description What of it is listened to: without count-in and handles.
+             */
+            heard_from_frame: number;
+            /** Heard To Frame */
+            heard_to_frame: number;
+            /**
+             * Origin
+             * @enum {string}
+             */
+            origin: "rolled" | "imported" | "recovered";
+            /**
+             * Words
+             * @description Where its microphones stood.
+             */
+            words: string;
+            /** Room */
+            room: string;
+            /** Sounding */
+            sounding: string;
+            /** Ghosts */
+            ghosts: components["schemas"]["GhostView"][];
+            /** Channels */
+            channels: components["schemas"]["TrialChannelView"][];
+            blend: components["schemas"]["MicBlend"];
+            /** Note */
+            note: string;
+            /**
+             * Verdict
+             * @enum {string}
+             */
+            verdict: "good" | "look" | "fix";
+            /** Said */
+            said: string;
+            /** Chosen */
+            chosen: boolean;
+            /** Revision */
+            revision: string;
+        };
+        /**
          * Trim
          * @description Level at the end.
          */
@@ -4793,6 +5789,12 @@ export interface components {
             /** Tries */
             tries: number;
         };
+        /** WantedSetUp */
+        WantedSetUp: {
+            /** Name */
+            name: string;
+            rig: components["schemas"]["RigSetup"];
+        };
         /**
          * Window
          * @description Frames [from_frame, to_frame) on the session's time line, or in a file where that is said.
@@ -4840,6 +5842,41 @@ export interface components {
             gain_db: number;
             /** Loudness Lufs */
             loudness_lufs: number | null;
+        };
+        /** CurveView */
+        fatsignal__web__routes__mic_plan__CurveView: {
+            /** Name */
+            name: string;
+            /** Level Db */
+            level_db: number[];
+        };
+        /**
+         * CurveView
+         * @description The live curve of one block, computed by the core.
+         */
+        fatsignal__web__routes__reamp__CurveView: {
+            /** Kind */
+            kind: string;
+            /** Title */
+            title: string;
+            /**
+             * Axis
+             * @enum {string}
+             */
+            axis: "frequency" | "level" | "none";
+            /** X */
+            x: number[];
+            /** Y */
+            y: number[];
+            /** X Unit */
+            x_unit: string;
+            /** Y Unit */
+            y_unit: string;
+            /**
+             * Values
+             * @description What is set, each value with its unit.
+             */
+            values: components["schemas"]["SettingView"][];
         };
         /** ComparedView */
         fatsignal__web__routes__rig_sheets__ComparedView: {
@@ -5211,6 +6248,12 @@ export interface components {
             by_hand: boolean;
             /** Punched In */
             punched_in: boolean;
+            /**
+             * Trial
+             * @description It becomes a trial clip of a placement, and no take.
+             * @default false
+             */
+            trial: boolean;
             /** Parts */
             parts: components["schemas"]["RollingPart"][];
         };
@@ -5270,7 +6313,7 @@ export interface components {
         };
         /**
          * TakeEntered
-         * @description A take is among the others; `note` is what the program has to say of it.
+         * @description A take, or a trial clip, is among the others; `note` is what the program has to say of it.
          */
         TakeEntered: {
             /**
@@ -5292,6 +6335,11 @@ export interface components {
             note: string;
             /** Binned */
             binned: boolean;
+            /**
+             * Trial
+             * @default false
+             */
+            trial: boolean;
         };
         /**
          * WorkTold
@@ -8081,7 +9129,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["CurveView"][];
+                    "application/json": components["schemas"]["fatsignal__web__routes__reamp__CurveView"][];
                 };
             };
             /** @description Validation Error */
@@ -8434,6 +9482,630 @@ export interface operations {
                 };
                 content: {
                     "application/octet-stream": unknown;
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    placement_api_parts__part_id__placement_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                part_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlacementView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    set_settings_api_parts__part_id__placement_settings_put: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The revision that the page saw; without it nothing is compared. */
+                "If-Match"?: string | null;
+            };
+            path: {
+                part_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PlacementSettings"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlacementView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    record_trial_api_parts__part_id__trials_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                part_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TrialStarted"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    set_note_api_trials__trial_id__note_put: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The revision that the page saw; without it nothing is compared. */
+                "If-Match"?: string | null;
+            };
+            path: {
+                trial_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewNote"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TrialView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    set_blend_api_trials__trial_id__blend_put: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The revision that the page saw; without it nothing is compared. */
+                "If-Match"?: string | null;
+            };
+            path: {
+                trial_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MicBlend"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TrialView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    throw_away_api_trials__trial_id__bin_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                trial_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    bring_back_api_trials__trial_id__bin_delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                trial_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    choose_api_trials__trial_id__choose_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                trial_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlacementView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    compared_api_trials_compared_get: {
+        parameters: {
+            query: {
+                id: string[];
+                /** @description One channel alone, by its name; null: all together. */
+                of?: string | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ComparedTrials"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    ruled_api_trials__trial_id__against__other_id__get: {
+        parameters: {
+            query?: {
+                /** @description One channel alone, by its name; null: all together. */
+                of?: string | null;
+            };
+            header?: never;
+            path: {
+                trial_id: string;
+                other_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RuledView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    sound_api_trials__trial_id__sound_get: {
+        parameters: {
+            query: {
+                ear: "left" | "right";
+                from_frame: number;
+                frames: number;
+                /** @description One channel alone, by its name; null: all together. */
+                of?: string | null;
+                fingerprint?: string | null;
+            };
+            header?: never;
+            path: {
+                trial_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": unknown;
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    plan_api_parts__part_id__plan_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                part_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RigSetup"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    length_api_length_get: {
+        parameters: {
+            query: {
+                typed: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LengthView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    set_ups_api_stereo_set_ups_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SetUpView"][];
+                };
+            };
+        };
+    };
+    set_up_api_parts__part_id__stereo_set_up_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                part_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WantedSetUp"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RigSetup"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    begin_api_parts__part_id__blind_tests_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                part_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewBlindTest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BlindTestView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    newest_api_parts__part_id__blind_tests_newest_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                part_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BlindTestView"] | null;
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    choose_api_blind_tests__test_id__choose_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                test_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Decided"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BlindTestView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    tell_api_blind_tests__test_id__reveal_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                test_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BlindTestView"];
                 };
             };
             /** @description Validation Error */

@@ -1,4 +1,4 @@
-"""Entering what the engine rolled as a take; also what a crash left behind."""
+"""Entering what the engine rolled as a take or a trial clip; also what a crash left behind."""
 
 import asyncio
 import contextlib
@@ -6,7 +6,7 @@ import os
 from dataclasses import asdict, dataclass
 from datetime import datetime
 from pathlib import Path
-from typing import Any
+from typing import Any, Literal
 
 from fatsignal.acts.materials import material_of_files
 from fatsignal.acts.survey import survey
@@ -18,9 +18,10 @@ from fatsignal.errors import FileRefused
 from fatsignal.files.atomic_write import rename_durably
 from fatsignal.files.material_files import MaterialOnDisk
 from fatsignal.files.sound import facts_of
-from fatsignal.store import history, parts, takes
+from fatsignal.store import history, parts, takes, trials
 from fatsignal.store.database import Connection
 from fatsignal.store.takes import Take, TakeChannel
+from fatsignal.store.trials import Trial
 
 
 def waiting_rolls(sessions_folder: Path) -> list[Path]:
@@ -52,11 +53,12 @@ def read_journal(folder: Path) -> Journal:
 
 @dataclass(frozen=True, slots=True)
 class MeasuredRoll:
-    """A roll that was looked at and is not entered yet; `take` is None where nothing was recorded."""
+    """A roll that was looked at and is not entered yet: a take, a trial clip, or neither where nothing was recorded."""
 
     folder: Path
     take: Take | None
     channels: list[TakeChannel]
+    trial: Trial | None = None
 
 
 def roll_files(folder: Path) -> list[list[Any]]:
@@ -95,7 +97,10 @@ def measured_roll(folder: Path, surveyed: dict[str, Any], *, sessions_folder: Pa
     if frames == 0:
         return MeasuredRoll(folder, None, [])
     channels = [TakeChannel(**channel) for channel in surveyed["channels"]]
-    return MeasuredRoll(folder, _take(journal, folder, frames, sessions_folder), channels)
+    take = _take(journal, folder, frames, sessions_folder)
+    if journal.trial:
+        return MeasuredRoll(folder, None, channels, _trial(take, channels))
+    return MeasuredRoll(folder, take, channels)
 
 
 def measure_roll(folder: Path, *, sessions_folder: Path, waves_folder: Path) -> MeasuredRoll:
@@ -103,29 +108,39 @@ def measure_roll(folder: Path, *, sessions_folder: Path, waves_folder: Path) -> 
     return measured_roll(folder, survey_roll(folder, waves_folder=waves_folder), sessions_folder=sessions_folder)
 
 
-async def store_roll(conn: Connection, measured: MeasuredRoll) -> Take | None:
-    """Enter a measured roll as a take; entering it again is harmless. Its journal is kept as `take.json`.
+async def store_roll(conn: Connection, measured: MeasuredRoll) -> Take | Trial | None:
+    """Enter a measured roll as what it is; entering it again is harmless. Its journal is kept as `take.json`.
 
     Where its number is in use, as when a folder was put back by hand, it gets the next free one.
     """
-    take = measured.take
-    if take is not None:
-        async with conn.transaction():
-            take, new = await takes.add_take_numbered(conn, take, measured.channels)
+    entered: Take | Trial | None = None
+    async with conn.transaction():
+        if measured.take is not None:
+            take, new = await takes.add_take_numbered(conn, measured.take, measured.channels)
             if new and take.binned_at is not None:
-                # It went into the bin before it was entered: undo takes it out again like any other.
-                part = await parts.get_part(conn, take.part_id)
-                await history.note(
-                    conn, part.session_id, kind="bin", says=f"take {take.number} put into the bin",
-                    changes=[
-                        {
-                            "table": "take", "id": str(take.id), "before": {"binned_at": None},
-                            "after": {"binned_at": await takes.binned_at_as_stored(conn, take.id)},
-                        }
-                    ],
-                )  # fmt: skip
+                await _note_binned(conn, take, "take")
+            entered = take
+        elif measured.trial is not None:
+            trial, new = await trials.add_trial(conn, measured.trial)
+            if new and trial.binned_at is not None:
+                await _note_binned(conn, trial, "trial")
+            entered = trial
     await asyncio.to_thread(rename_durably, measured.folder / JOURNAL_NAME, measured.folder / ENTERED_NAME)
-    return take
+    return entered
+
+
+async def _note_binned(conn: Connection, entered: Take | Trial, table: Literal["take", "trial"]) -> None:
+    """It went into the bin before it was entered: undo takes it out again like any other."""
+    part = await parts.get_part(conn, entered.part_id)
+    await history.note(
+        conn, part.session_id, kind="bin", says=f"{table} {entered.number} put into the bin",
+        changes=[
+            {
+                "table": table, "id": str(entered.id), "before": {"binned_at": None},
+                "after": {"binned_at": await history.stored(conn, table, entered.id, "binned_at")},
+            }
+        ],
+    )  # fmt: skip
 
 
 def readmit_refused(sessions_folder: Path) -> None:
@@ -148,6 +163,16 @@ def _take(journal: Journal, folder: Path, frames: int, sessions_folder: Path) ->
         binned_at=datetime.now().astimezone() if journal.into_bin else None, roll_id=journal.roll_id,
         heard=tuple(journal.heard),
         sim_tone=journal.sim_tone.model_dump(mode="json") if journal.sim_tone else None,
+    )  # fmt: skip
+
+
+def _trial(take: Take, channels: list[TakeChannel]) -> Trial:
+    """The same as a trial clip: what a take would use is what is listened to."""
+    return Trial(
+        id=take.id, part_id=take.part_id, number=take.number, recorded_at=take.recorded_at, rate_hz=take.rate_hz,
+        from_frame=take.from_frame, frames=take.frames, span=take.used, gaps=take.gaps, origin=take.origin,
+        rig_sheet=take.rig_sheet, channels=tuple(channels), said=take.said, folder=take.folder,
+        binned_at=take.binned_at,
     )  # fmt: skip
 
 

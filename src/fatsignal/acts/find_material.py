@@ -1,4 +1,4 @@
-"""Materials by their ids: takes, prints and backing tracks, from the database to what sounds."""
+"""Materials by their ids: takes, prints, backing tracks and trial clips, from the database to what sounds."""
 
 from collections.abc import Iterable
 from pathlib import Path
@@ -9,10 +9,11 @@ from fatsignal.acts.materials import (
     material_of_part,
     material_of_print,
     material_of_take,
+    material_of_trial,
 )
 from fatsignal.errors import NotFound
 from fatsignal.files.material_files import MaterialOnDisk
-from fatsignal.store import backings, prints, sessions, takes
+from fatsignal.store import backings, prints, sessions, takes, trials
 from fatsignal.store.database import Connection
 
 
@@ -35,6 +36,9 @@ async def find_materials(conn: Connection, ids: Iterable[UUID], sessions_folder:
     for backing in await backings.backings_by_id(conn, missing) if missing else []:
         session = await sessions.get_session(conn, backing.session_id)
         found[backing.id] = material_of_backing(backing, session, sessions_folder)
+    missing = [each for each in wanted if each not in found]
+    for trial in (await trials.trials_by_id(conn, missing)).values() if missing else []:
+        found[trial.id] = material_of_trial(trial, sessions_folder)
     return found
 
 

@@ -12,6 +12,7 @@ from fatsignal.store.backings import Backing
 from fatsignal.store.prints import Print
 from fatsignal.store.sessions import Session
 from fatsignal.store.takes import Take, TakeChannel
+from fatsignal.store.trials import Trial
 
 TRACK, LEFT, RIGHT = Channel("track", "track"), Channel("track", "left"), Channel("track", "right")
 
@@ -39,6 +40,20 @@ def material_of_take(take: Take, channels: Sequence[TakeChannel], sessions_folde
     """All of a take, its handles too, where it lies now."""
     material = whole(source_of(take, channels), first_frame=take.from_frame, rate_hz=take.rate_hz)
     return MaterialOnDisk(material, files_of(take, channels, sessions_folder))
+
+
+def material_of_trial(trial: Trial, sessions_folder: Path) -> MaterialOnDisk:
+    """All of a trial clip, where it was recorded."""
+    channels = tuple(channel.key for channel in trial.channels)
+    source = Source(
+        id=trial.id, fingerprint=fingerprint_of((channel.key, channel.sha256) for channel in trial.channels),
+        frames=trial.frames, channels=channels,
+    )  # fmt: skip
+    files = tuple(
+        SourceFile(trial.id, channel.key, sessions_folder / trial.folder / channel.file, sha256=channel.sha256)
+        for channel in trial.channels
+    )
+    return MaterialOnDisk(whole(source, first_frame=trial.from_frame, rate_hz=trial.rate_hz), files)
 
 
 def material_of_files(

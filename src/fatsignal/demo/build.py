@@ -111,7 +111,7 @@ async def build_demo(
                 measure_roll, take_folder(order), sessions_folder=sessions_folder, waves_folder=waves_folder
             )
             take = await store_roll(conn, measured)
-            assert take is not None, "the demonstration is never silent"
+            assert isinstance(take, takes.Take), "the demonstration is never silent"
             rolled[name, section_name] = take
     if not first_passes_only:
         say("checking the baritone's rig, and recording a drum loop")

@@ -55,6 +55,7 @@ class Rolling(Message):
     windows: list[Window]
     by_hand: bool
     punched_in: bool
+    trial: bool = Field(default=False, description="It becomes a trial clip of a placement, and no take.")
     parts: list[RollingPart]
 
 

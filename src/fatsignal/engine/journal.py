@@ -72,6 +72,7 @@ class Journal(Kept):
     ended: Ending = ""
     problem: str = ""
     into_bin: bool = False
+    trial: bool = False
 
     def write(self, folder: Path) -> None:
         """Put the journal into a take's folder; it is whole at any moment. `TakeFiles.through` brings it to the disk.

@@ -125,6 +125,7 @@ class RollOrder(_CaptureOrder):
 
     do: Literal["roll"] = "roll"
     section_id: UUID | None = None
+    trial: bool = Field(default=False, description="Of a placement: what is recorded is a trial clip, and no take.")
     plan: RollPlan
     parts: list[PartOrder] = Field(min_length=1, max_length=16)
     tracks: list[PlayTrack] = Field(default_factory=list)

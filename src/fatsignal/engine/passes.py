@@ -6,6 +6,7 @@ import threading
 from collections.abc import Callable, Sequence
 from datetime import datetime
 from functools import partial
+from pathlib import Path
 from uuid import UUID
 
 import numpy as np
@@ -20,7 +21,7 @@ from fatsignal.engine.journal import JOURNAL_NAME, Journal, SimTone, take_id_of
 from fatsignal.engine.orders import PartOrder, RollOrder
 from fatsignal.engine.protocol import EndReason
 from fatsignal.engine.take_files import TakeFiles, WriterFactory
-from fatsignal.files.names import take_folder_name, take_stem
+from fatsignal.files.names import take_folder_name, take_stem, trial_folder_name, trial_stem
 from fatsignal.rig.source import InputChannel, side_by_side
 
 _SOME_DAY = 1 << 62
@@ -46,7 +47,7 @@ class _Take:
 
     def take_number(self, number: int) -> None:
         """Another number, where a folder of this one is there already: whoever makes the folder has the number."""
-        self.files.call(self.part.folder / take_folder_name(number), take_stem(self.part.name, number))
+        self.files.call(*_called(self.part, number, trial=self.journal.trial))
         self.change(lambda _: {"number": number, "channels": self.files.channels})
 
 
@@ -82,14 +83,15 @@ class PassRecorder:
     ) -> _Take:  # fmt: skip
         order, number = self._order, part.first_number + self.place.index
         files = TakeFiles(
-            part.folder / take_folder_name(number), take_stem(part.name, number), inputs, rate_hz=order.rate_hz,
-            depth=order.depth, from_frame=self.place.song_from, open_writer=open_writer, beside=(JOURNAL_NAME,),
+            *_called(part, number, trial=order.trial), inputs, rate_hz=order.rate_hz, depth=order.depth,
+            from_frame=self.place.song_from, open_writer=open_writer, beside=(JOURNAL_NAME,),
         )  # fmt: skip
         journal = Journal(
             take_id=take_id_of(order.roll_id, part.part_id, self.place.index), roll_id=order.roll_id,
             session_id=order.session_id, part_id=part.part_id, number=number, rate_hz=order.rate_hz,
             from_frame=self.place.song_from, windows=self.windows, by_hand=self.by_hand, setup=part.setup,
             channels=files.channels, started_at=started_at, sim_tone=_sim_tone(part), heard=_heard(order),
+            trial=order.trial,
         )  # fmt: skip
         return _Take(part, files, journal, columns)
 
@@ -179,6 +181,13 @@ class PassRecorder:
         for take in self._takes:
             take.change(changes)
             self._disk.submit(partial(_keep, take))
+
+
+def _called(part: PartOrder, number: int, *, trial: bool) -> tuple[Path, str]:
+    """The folder of a take or a trial clip, and what the names of its files begin with."""
+    if trial:
+        return part.folder / trial_folder_name(number), trial_stem(part.name, number)
+    return part.folder / take_folder_name(number), take_stem(part.name, number)
 
 
 def _heard(order: RollOrder) -> list[UUID]:

@@ -198,7 +198,8 @@ class Recorder(Capture):
             pass_number=place.index + 1, again=self._plan.again_from_frame is not None,
             from_frame=place.song_from + place.seam_from - place.stream_from,
             play_from_frame=self._plan.play_from_frame, to_frame=self._plan.to_frame, windows=rolling.windows,
-            by_hand=rolling.by_hand, punched_in=rolling.punched_in, parts=rolling.parts,
+            by_hand=rolling.by_hand, punched_in=rolling.punched_in, trial=order.trial,
+            parts=rolling.parts,
         )  # fmt: skip
         if self._monitor is not None:
             self._monitor.windows = rolling.used

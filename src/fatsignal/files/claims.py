@@ -86,7 +86,16 @@ def claim_take_folder(part_folder: Path, number: int) -> tuple[int, Path]:
 
 def highest_take_number(part_folder: Path) -> int:
     """Highest number that a take's folder of a part has; 0 without any."""
-    numbers = [re.fullmatch(r"Take (\d{1,9})", path.name) for path in part_folder.glob("Take *")]
+    return _highest(part_folder, "Take")
+
+
+def highest_trial_number(part_folder: Path) -> int:
+    """The same of trial clips."""
+    return _highest(part_folder, "Trial")
+
+
+def _highest(part_folder: Path, word: str) -> int:
+    numbers = [re.fullmatch(rf"{word} (\d{{1,9}})", path.name) for path in part_folder.glob(f"{word} *")]
     return max((int(match[1]) for match in numbers if match), default=0)
 
 

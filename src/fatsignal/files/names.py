@@ -26,9 +26,19 @@ def take_folder_name(number: int) -> str:
     return f"Take {number:02d}"
 
 
+def trial_folder_name(number: int) -> str:
+    """The folder of a trial clip below its part's: "Trial 07"."""
+    return f"Trial {number:02d}"
+
+
 def take_stem(part_name: str, number: int) -> str:
     """What a take is called, and the names of its files begin with: "Baritone 07"."""
     return f"{part_name} {number:02d}"
+
+
+def trial_stem(part_name: str, number: int) -> str:
+    """What a trial clip is called, and the names of its files begin with: "Baritone trial 07"."""
+    return f"{part_name} trial {number:02d}"
 
 
 def channel_name(stem: str, channel: str) -> str:

@@ -45,13 +45,16 @@ _WATCHED: dict[LiteralString, _Watched] = {
         ("id", "session_id", "position", "name", "first_bar", "bars", "phrase_bars"), "session_id = %(session)s",
     ),
     "part": _Watched(
-        ("id", "session_id", "position", "name", "rig", "written", "armed", "chords", "cut", "monitoring"),
+        ("id", "session_id", "position", "name", "rig", "written", "armed", "chords", "cut", "monitoring", "placement"),
         "session_id = %(session)s",
         holds=HOLDS,
     ),
     "take": _Watched(
         ("from_frame", "windows", "by_hand", "slip_frames", "rating", "note", "binned_at"),
         "part_id IN (SELECT id FROM part WHERE session_id = %(session)s)",
+    ),
+    "trial": _Watched(
+        ("note", "binned_at", "blend"), "part_id IN (SELECT id FROM part WHERE session_id = %(session)s)",
     ),
     "backing": _Watched(
         (
@@ -134,6 +137,12 @@ async def note(conn: Connection, session_id: UUID, *, kind: str, says: str, chan
     """Note an act that has been carried out elsewhere: a pass that went into the bin before it was entered."""
     await conn.execute("DELETE FROM act WHERE session_id = %s AND undone", (session_id,))
     await _keep(conn, session_id, kind, says, "", changes)
+
+
+async def stored(conn: Connection, table: LiteralString, row_id: UUID, column: LiteralString) -> Any:
+    """A value as an act writes it."""
+    row = await (await conn.execute(f"SELECT to_jsonb({column}) FROM {table} WHERE id = %s", (row_id,))).fetchone()
+    return row[0] if row else None
 
 
 async def history_of(conn: Connection, session_id: UUID) -> History:

@@ -24,16 +24,18 @@ class Part:
     chords: list[dict[str, Any]]
     cut: list[dict[str, Any]]
     monitoring: dict[str, Any]
+    placement: dict[str, Any]
     # Something was recorded or measured with it, which would go with it.
     holds: bool
 
 
 HOLDS: LiteralString = """
     EXISTS (SELECT FROM material WHERE part_id = part.id) OR EXISTS (SELECT FROM take WHERE part_id = part.id)
+    OR EXISTS (SELECT FROM trial WHERE part_id = part.id)
     OR EXISTS (SELECT FROM rig_check WHERE part_id = part.id) OR EXISTS (SELECT FROM rig_sheet WHERE part_id = part.id)
 """
 _PART: LiteralString = (
-    f"id, session_id, position, name, rig, written, armed, chords, cut, monitoring, ({HOLDS}) AS holds"
+    f"id, session_id, position, name, rig, written, armed, chords, cut, monitoring, placement, ({HOLDS}) AS holds"
 )
 
 
@@ -132,6 +134,10 @@ async def set_rig(conn: Connection, part_id: UUID, rig: dict[str, Any]) -> None:
 
 async def set_monitoring(conn: Connection, part_id: UUID, monitoring: dict[str, Any]) -> None:
     await conn.execute("UPDATE part SET monitoring = %s WHERE id = %s", (Jsonb(monitoring), part_id))
+
+
+async def set_placement(conn: Connection, part_id: UUID, placement: dict[str, Any]) -> None:
+    await conn.execute("UPDATE part SET placement = %s WHERE id = %s", (Jsonb(placement), part_id))
 
 
 async def rename_part(conn: Connection, part_id: UUID, name: str) -> None:

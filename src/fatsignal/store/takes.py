@@ -338,12 +338,6 @@ async def set_binned(conn: Connection, take_id: UUID, *, binned: bool) -> None:
             raise NotFound("take", take_id)
 
 
-async def binned_at_as_stored(conn: Connection, take_id: UUID) -> str | None:
-    """When a take went into the bin, as the history of acts writes it."""
-    row = await (await conn.execute("SELECT to_jsonb(binned_at) FROM take WHERE id = %s", (take_id,))).fetchone()
-    return str(row[0]) if row and row[0] is not None else None
-
-
 async def remove_takes(conn: Connection, take_ids: Sequence[UUID]) -> None:
     """Remove takes for good, and whatever was made of them; their works go too."""
     await conn.execute(

@@ -33,6 +33,7 @@ from fatsignal.web.presenters.takes import TAKES
 from fatsignal.web.problems import answer_problems
 from fatsignal.web.routes import (
     backings,
+    blind,
     checks,
     compared,
     cues,
@@ -41,8 +42,10 @@ from fatsignal.web.routes import (
     interface,
     judged,
     kits,
+    mic_plan,
     opening,
     parts,
+    placement,
     playing,
     reamp,
     rig_sheets,
@@ -87,6 +90,9 @@ def create_app(settings: Settings | None = None) -> FastAPI:
         reamp,
         history,
         playing,
+        placement,
+        mic_plan,
+        blind,
     )
     for routes in (*stations, hand_over, waves):
         app.include_router(routes.router)

@@ -145,14 +145,18 @@ class Entering:
         self._put_off.pop(folder, None)
         self._database_away = False
         if take is None:
-            self._hub.notice("nothing was rolled: the take was stopped at once")
+            self._hub.notice("nothing was rolled: it was stopped at once")
         else:
-            log.info("take %s of part %s is entered from %s", take.id, take.part_id, folder)
+            trial = measured.trial is not None
+            what = f"trial {take.number}" if trial else f"take {take.number}"
+            log.info("%s (%s) of part %s is entered from %s", what, take.id, take.part_id, folder)
             said = take.said
             if take.binned_at is not None:
-                said = f"take {take.number} is in the bin: {take.said or 'it was thrown there'}; U brings it back"
+                said = f"{what} is in the bin: {take.said or 'it was thrown there'}; U brings it back"
             self._hub.tell(
-                TakeEntered(take_id=take.id, part_id=take.part_id, note=said, binned=take.binned_at is not None)
+                TakeEntered(
+                    take_id=take.id, part_id=take.part_id, note=said, binned=take.binned_at is not None, trial=trial
+                )
             )
         return True
 

@@ -43,13 +43,14 @@ class RollEnded(BaseModel):
 
 
 class TakeEntered(BaseModel):
-    """A take is among the others; `note` is what the program has to say of it."""
+    """A take, or a trial clip, is among the others; `note` is what the program has to say of it."""
 
     event: Literal["take"] = "take"
     take_id: UUID
     part_id: UUID
     note: str
     binned: bool
+    trial: bool = False
 
 
 class CheckEnded(BaseModel):

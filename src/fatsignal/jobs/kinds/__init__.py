@@ -13,10 +13,11 @@ from fatsignal.jobs.kinds.printing import PRINTING
 from fatsignal.jobs.kinds.pulses import PULSE
 from fatsignal.jobs.kinds.signal_paths import SIGNAL_PATH
 from fatsignal.jobs.kinds.surveying import SURVEY
+from fatsignal.jobs.kinds.trials import TRIAL, TRIAL_DIFFERENCE
 from fatsignal.jobs.kinds.waves import WAVE
 
 _ALL: tuple[AnyKind, ...] = (
     PRINTING, SURVEY, IMPORT, BACKING, PLAYBACK, PULSE, CHECK, JUDGING, TUNING_DRIFT, COMPARISON, CURVES, LATENCY,
-    SIGNAL_PATH, MIDI, PARCEL, WAVE,
+    SIGNAL_PATH, MIDI, PARCEL, WAVE, TRIAL, TRIAL_DIFFERENCE,
 )  # fmt: skip
 KINDS: dict[str, AnyKind] = {kind.name: kind for kind in _ALL}

@@ -1,0 +1,150 @@
+"""The plan of a rig's microphones: where they are, to scale, and what follows from it before a note is played."""
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+
+from fatsignal.core.mics.microphone import MIC_KINDS, Complex, Real
+from fatsignal.core.mics.place import MicPlace
+from fatsignal.core.mics.response import mic_spectrum
+from fatsignal.core.stereo.comb import comb
+from fatsignal.core.units import speed_of_sound_m_s
+from fatsignal.rig.setup import MicOnRig, RigSetup
+
+_LOWEST_HZ, _HIGHEST_HZ, _POINTS = 40.0, 16_000.0, 144
+# Two capsules have some size: closer than that they touch (common practice, no source).
+_TOUCHING_M = 0.015
+_SMOOTH_OCTAVES = 1 / 6
+
+
+@dataclass(frozen=True, slots=True)
+class MicOnPlan:
+    """A microphone in metres from the middle of the front: to the right, up, away; `looks` is a unit vector."""
+
+    name: str
+    kind: str
+    title: str
+    place_m: tuple[float, float, float]
+    looks: tuple[float, float, float]
+    point_m: tuple[float, float]
+    words: str
+    travel_ms: float
+
+
+@dataclass(frozen=True, slots=True)
+class PairOnPlan:
+    """How much farther the second is than the first, and where their sum will be hollow."""
+
+    first: str
+    second: str
+    farther_cm: float
+    later_samples: float
+    apart_cm: float
+    notches_hz: list[float]
+    says: str
+
+
+@dataclass(frozen=True, slots=True)
+class Curve:
+    """A response over the plan's frequencies, in dB; microphones on one scale, each as loud as it is in the sum."""
+
+    name: str
+    level_db: list[float]
+
+
+@dataclass(frozen=True, slots=True)
+class Plan:
+    """`together` is the sum of all against the sum of their powers."""
+
+    mics: list[MicOnPlan]
+    pairs: list[PairOnPlan]
+    frequency_hz: list[float]
+    curves: list[Curve]
+    together_db: list[float]
+    says: list[str]
+
+
+def plan_of(rig: RigSetup, *, rate_hz: int) -> Plan:
+    """The plan of a rig as it is described; nothing is measured."""
+    frequency_hz: Real = np.geomspace(_LOWEST_HZ, _HIGHEST_HZ, _POINTS)
+    on_plan = [_on_plan(rig, mic) for mic in rig.mics]
+    spectra = [mic_spectrum(rig.heard_by(mic), frequency_hz) for mic in rig.mics]
+    # Gains make them alike: a microphone's sensitivity is not its place.
+    signs = [-1 if mic.input.flipped else 1 for mic in rig.mics]
+    levelled = [sign * _levelled(spectrum) for sign, spectrum in zip(signs, spectra, strict=True)]
+    together = _together_db(levelled) if levelled else []
+    says = []
+    for one, mic in enumerate(on_plan):
+        for other in on_plan[one + 1 :]:
+            apart_m = math.dist(mic.place_m, other.place_m)
+            if apart_m < _TOUCHING_M:
+                says.append(f"{mic.name} and {other.name} stand at one point: move one of them by a capsule's width")
+    return Plan(
+        on_plan, [_pair(on_plan[0], other, rate_hz) for other in on_plan[1:]], [float(f) for f in frequency_hz],
+        [
+            Curve(mic.name, [float(db) for db in _smooth(np.abs(spectrum) ** 2)])
+            for mic, spectrum in zip(rig.mics, levelled, strict=True)
+        ],
+        together, says,
+    )  # fmt: skip
+
+
+def in_short(mics: list[MicOnRig]) -> str:
+    """Where microphones stand in few words: "mic A 5.0 cm; mic B 8.1 cm, 4.8 right"."""
+    return "; ".join(f"{mic.name} {_short(mic.place)}" for mic in mics)
+
+
+def _short(place: MicPlace) -> str:
+    sides = ((place.off_centre_m, "right", "left"), (place.height_m, "up", "down"))
+    moved = [f", {abs(m) * 100:.1f} {plus if m > 0 else minus}" for m, plus, minus in sides if abs(m) >= 5e-4]
+    return f"{place.distance_m * 100:.1f} cm{''.join(moved)}"
+
+
+def _on_plan(rig: RigSetup, mic: MicOnRig) -> MicOnPlan:
+    heard = rig.heard_by(mic)
+    point = heard.front.point(mic.point)
+    x, y, z = (float(each) for each in heard.capsule_m)
+    looks = tuple(float(each) for each in mic.place.looks)
+    return MicOnPlan(
+        mic.name, mic.kind, MIC_KINDS[mic.kind].title, (x, y, z), (looks[0], looks[1], looks[2]),
+        (point.x_m, point.y_m), str(mic.place), 1000 * heard.travel_s,
+    )  # fmt: skip
+
+
+def _pair(first: MicOnPlan, second: MicOnPlan, rate_hz: int) -> PairOnPlan:
+    later_ms = second.travel_ms - first.travel_ms
+    farther_cm = 100 * later_ms / 1000 * speed_of_sound_m_s()
+    hollow = comb(abs(later_ms)).notches_hz[:4]
+    farther = second.name if farther_cm > 0 else first.name
+    nearer = first.name if farther_cm > 0 else second.name
+    says = f"{first.name} and {second.name} are as far away"
+    if abs(farther_cm) >= 0.05:
+        at = f": hollow near {_frequency(hollow[0])}" if hollow and hollow[0] < _HIGHEST_HZ else ""
+        says = f"{farther} is {abs(farther_cm):.1f} cm farther than {nearer}{at}"
+    return PairOnPlan(
+        first.name, second.name, farther_cm, later_ms / 1000 * rate_hz,
+        100 * math.dist(first.place_m, second.place_m), hollow, says,
+    )  # fmt: skip
+
+
+def _levelled(spectrum: Complex) -> Complex:
+    return np.asarray(spectrum / math.sqrt(float(np.mean(np.abs(spectrum) ** 2))))
+
+
+def _together_db(levelled: list[Complex]) -> list[float]:
+    summed = np.abs(np.sum(levelled, axis=0)) ** 2
+    powers = np.sum(np.abs(np.asarray(levelled)) ** 2, axis=0)
+    return [float(db) for db in np.maximum(10 * np.log10(np.maximum(summed / powers, 1e-6)), -40.0)]
+
+
+def _smooth(power: Real) -> Real:
+    """Levels over a sixth of an octave, as an ear takes them together, shape of `power`."""
+    width = max(1, round(_SMOOTH_OCTAVES * (_POINTS - 1) / math.log2(_HIGHEST_HZ / _LOWEST_HZ)))
+    kernel = np.ones(width) / width
+    padded = np.pad(power, width, mode="edge")
+    return np.asarray(10 * np.log10(np.maximum(np.convolve(padded, kernel, mode="same")[width:-width], 1e-9)))
+
+
+def _frequency(hz: float) -> str:
+    return f"{hz / 1000:.1f} kHz" if hz >= 1_000 else f"{hz:.0f} Hz"
