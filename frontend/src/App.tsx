@@ -9,6 +9,9 @@ import { TakesStation } from './takes/TakesStation'
 const ReampStation = lazy(() => import('./reamp/ReampStation').then((module) => ({ default: module.ReampStation })))
 const SongStation = lazy(() => import('./song/SongStation').then((module) => ({ default: module.SongStation })))
 const RigStation = lazy(() => import('./rig/RigStation').then((module) => ({ default: module.RigStation })))
+const PlacementStation = lazy(() =>
+  import('./placement/PlacementStation').then((module) => ({ default: module.PlacementStation })),
+)
 const RigSheetPage = lazy(() => import('./rig/RigSheetPage').then((module) => ({ default: module.RigSheetPage })))
 const BinPage = lazy(() => import('./bin/BinPage').then((module) => ({ default: module.BinPage })))
 const HandOverStation = lazy(() =>
@@ -39,6 +42,7 @@ export function App() {
         <Route element={<Frame />}>
           <Route path="/song" element={<SongStation />} />
           <Route path="/rig" element={<RigStation />} />
+          <Route path="/placement" element={<PlacementStation />} />
           <Route path="/takes" element={<TakesStation />} />
           <Route path="/re-amp" element={<ReampStation />} />
           <Route path="/hand-over" element={<HandOverStation />} />

@@ -28,6 +28,7 @@ class ControllerWithoutEngine:
         self.orders = []
         self.rolling = None
         self.rolling_takes = []
+        self.trial_of = None
         self.standing_by = False
         self.entering = SimpleNamespace(waiting=[], try_again=lambda: None)
 

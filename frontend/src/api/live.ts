@@ -1,7 +1,7 @@
 import { createStore, useStore } from 'zustand'
 import { PAGE, type Parcel, type Print } from './client'
 import type { components } from './schema'
-import { queryClient, refreshAllSoon, refreshPrints, refreshRig, refreshTakes } from './queries'
+import { queryClient, refreshAllSoon, refreshPrints, refreshPlacement, refreshRig, refreshTakes } from './queries'
 
 // What the engine and the server tell, as the server describes it; nothing of it is typed by hand.
 type Schemas = components['schemas']
@@ -40,6 +40,7 @@ export interface LiveState {
   framesPerColumn: number
   notices: { id: number; text: string; about?: string }[]
   newestTake: { take_id: string; part_id: string } | null
+  newestTrial: { take_id: string; part_id: string } | null
   said: string
 }
 
@@ -57,6 +58,7 @@ export const live = createStore<LiveState>(() => ({
   framesPerColumn: 1024,
   notices: [],
   newestTake: null,
+  newestTrial: null,
   said: '',
 }))
 const set = (changes: Partial<LiveState>) => live.setState(changes)
@@ -127,7 +129,7 @@ function hear(message: Message) {
           columns: rolling.channels.map(() => []),
           // Hands on the instrument put nothing away: what was told of before a roll goes when it begins.
           ...(rolling.roll_id !== before?.roll_id && { meters: null, notices: [] }),
-          said: `rolling take ${rolling.number}`,
+          said: `rolling ${rolling.trial ? 'trial' : 'take'} ${rolling.number}`,
         }),
       })
       break
@@ -161,9 +163,14 @@ function hear(message: Message) {
       if (message.problem && !state.measuring) notice(message.problem)
       break
     case 'take':
+      if (message.note) notice(message.note)
+      if (message.trial) {
+        if (!message.binned) set({ newestTrial: message })
+        refreshPlacement()
+        break
+      }
       // One that went into the bin is told of, and not the one that is meant from now on.
       if (!message.binned) set({ newestTake: message })
-      if (message.note) notice(message.note)
       refreshTakes()
       break
     case 'changed':

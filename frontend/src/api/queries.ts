@@ -1,6 +1,6 @@
 import { QueryClient, queryOptions, useQuery } from '@tanstack/react-query'
 import { loadWave } from '../wave/loadWave'
-import { answered, api, onChange, onChangedElsewhere } from './client'
+import { type Trial, answered, api, onChange, onChangedElsewhere } from './client'
 
 export const queryClient = new QueryClient({
   defaultOptions: { queries: { retry: 2, staleTime: 30_000, refetchOnWindowFocus: false } },
@@ -277,6 +277,64 @@ export function useBin(sessionId: string) {
     queryKey: ['bin', sessionId],
     queryFn: () => answered(api.GET('/api/sessions/{session_id}/bin', { params: { path: { session_id: sessionId } } })),
   })
+}
+
+/** A part's trial clips, the newest first, and how they are recorded. */
+export function usePlacement(partId: string | undefined) {
+  return useQuery({
+    queryKey: ['placement', partId],
+    enabled: partId !== undefined,
+    queryFn: () => answered(api.GET('/api/parts/{part_id}/placement', { params: { path: { part_id: partId! } } })),
+  })
+}
+
+/** Clips beside each other, as they sound together or one channel of each; asked anew when a blend of one changes. */
+export function useComparedTrials(trials: Pick<Trial, 'id' | 'revision'>[], of: string | null) {
+  return useQuery({
+    queryKey: ['compared-trials', trials.map(({ id, revision }) => `${id} ${revision}`), of],
+    enabled: trials.length > 0,
+    staleTime: Infinity,
+    placeholderData: (previous) => previous,
+    queryFn: () =>
+      answered(api.GET('/api/trials/compared', { params: { query: { id: trials.map(({ id }) => id), of } } })),
+  })
+}
+
+/** What a clip's placement does differently from another's, the DI as the ruler. */
+export function useRuled(trialId: string | undefined, otherId: string | undefined, of: string | null) {
+  return useQuery({
+    queryKey: ['ruled', trialId, otherId, of],
+    enabled: trialId !== undefined && otherId !== undefined && trialId !== otherId,
+    staleTime: Infinity,
+    retry: false,
+    queryFn: () =>
+      answered(
+        api.GET('/api/trials/{trial_id}/against/{other_id}', {
+          params: { path: { trial_id: trialId!, other_id: otherId! }, query: { of } },
+        }),
+      ),
+  })
+}
+
+export function useSetUps() {
+  return useQuery({
+    queryKey: ['stereo-set-ups'],
+    staleTime: Infinity,
+    queryFn: () => answered(api.GET('/api/stereo-set-ups')),
+  })
+}
+
+export function useBlindTest(partId: string | undefined) {
+  return useQuery({
+    queryKey: ['blind-test', partId],
+    enabled: partId !== undefined,
+    queryFn: () =>
+      answered(api.GET('/api/parts/{part_id}/blind-tests/newest', { params: { path: { part_id: partId! } } })),
+  })
+}
+
+export function refreshPlacement() {
+  void queryClient.invalidateQueries({ queryKey: ['placement'] })
 }
 
 /** Takes that are on disk and not entered yet; asked for again now and then. */

@@ -1217,7 +1217,7 @@ export interface paths {
         put?: never;
         /**
          * Roll Again
-         * @description Throw the last pass into the bin, the one that rolls if one does, and roll again.
+         * @description Throw the last pass into the bin, the one that rolls if one does, and roll again: a trial clip, if it was one.
          */
         post: operations["roll_again_api_sessions__session_id__roll_again_post"];
         delete?: never;
@@ -2735,13 +2735,6 @@ export interface components {
             to_frame: number;
             /** Centres Hz */
             centres_hz: number[];
-            /** Bands Hz */
-            bands_hz: {
-                [key: string]: [
-                    number,
-                    number
-                ];
-            };
             /** Sounds */
             sounds: components["schemas"]["ComparedTrial"][];
         };
@@ -2871,6 +2864,34 @@ export interface components {
             /** Cues */
             cues: components["schemas"]["CueView"][];
             blend: components["schemas"]["CueMix"];
+        };
+        /**
+         * CurveView
+         * @description The live curve of one block, computed by the core.
+         */
+        CurveView: {
+            /** Kind */
+            kind: string;
+            /** Title */
+            title: string;
+            /**
+             * Axis
+             * @enum {string}
+             */
+            axis: "frequency" | "level" | "none";
+            /** X */
+            x: number[];
+            /** Y */
+            y: number[];
+            /** X Unit */
+            x_unit: string;
+            /** Y Unit */
+            y_unit: string;
+            /**
+             * Values
+             * @description What is set, each value with its unit.
+             */
+            values: components["schemas"]["SettingView"][];
         };
         /** Decided */
         Decided: {
@@ -3132,17 +3153,9 @@ export interface components {
             /** Kind */
             kind: string;
             /** Place M */
-            place_m: [
-                number,
-                number,
-                number
-            ];
+            place_m: number[];
             /** Looks */
-            looks: [
-                number,
-                number,
-                number
-            ];
+            looks: number[];
         };
         /** HTTPValidationError */
         HTTPValidationError: {
@@ -3500,6 +3513,11 @@ export interface components {
             /** Above Noise Db */
             above_noise_db: number | null;
             spectrum: components["schemas"]["SpectrumView"] | null;
+            /**
+             * Beside Db
+             * @description By thirds, against what all microphones hear on average.
+             */
+            beside_db: number[] | null;
         };
         /** MicOnPlanView */
         MicOnPlanView: {
@@ -3513,22 +3531,11 @@ export interface components {
              * Place M
              * @description To the right, up, away.
              */
-            place_m: [
-                number,
-                number,
-                number
-            ];
+            place_m: number[];
             /** Looks */
-            looks: [
-                number,
-                number,
-                number
-            ];
+            looks: number[];
             /** Point M */
-            point_m: [
-                number,
-                number
-            ];
+            point_m: number[];
             /** Words */
             words: string;
             /** Travel Ms */
@@ -4346,12 +4353,16 @@ export interface components {
             /** Frequency Hz */
             frequency_hz: number[];
             /** Curves */
-            curves: components["schemas"]["fatsignal__web__routes__mic_plan__CurveView"][];
+            curves: components["schemas"]["ResponseView"][];
             /**
              * Together Db
              * @description The sum of all against the sum of their powers.
              */
             together_db: number[];
+            /** Bands Hz */
+            bands_hz: {
+                [key: string]: number[];
+            };
             /** Says */
             says: string[];
         };
@@ -4522,6 +4533,13 @@ export interface components {
             delay_ms: number;
             /** Flip */
             flip: boolean;
+        };
+        /** ResponseView */
+        ResponseView: {
+            /** Name */
+            name: string;
+            /** Level Db */
+            level_db: number[];
         };
         /** Retune */
         Retune: {
@@ -4922,10 +4940,7 @@ export interface components {
             /** Angle Deg */
             angle_deg: number;
             /** Patterns */
-            patterns: [
-                string,
-                string
-            ];
+            patterns: string[];
             /** Recording Angle Deg */
             recording_angle_deg: number;
             /** Source */
@@ -5257,6 +5272,11 @@ export interface components {
             sum_db: number | null;
             /** Mono Loss Db */
             mono_loss_db: number | null;
+            /**
+             * Verdict
+             * @enum {string}
+             */
+            verdict: "good" | "look" | "fix";
         };
         /** StereoView */
         StereoView: {
@@ -5280,6 +5300,11 @@ export interface components {
             identical: boolean;
             /** Bands */
             bands: components["schemas"]["StereoBandView"][];
+            /**
+             * Verdict
+             * @enum {string}
+             */
+            verdict: "good" | "look" | "fix";
         };
         /**
          * Strip
@@ -5642,10 +5667,7 @@ export interface components {
              * Points
              * @description Side and mid of some moments, of the largest: −1 to 1.
              */
-            points: [
-                number,
-                number
-            ][];
+            points: number[][];
             /** Says */
             says: string[];
         };
@@ -5842,41 +5864,6 @@ export interface components {
             gain_db: number;
             /** Loudness Lufs */
             loudness_lufs: number | null;
-        };
-        /** CurveView */
-        fatsignal__web__routes__mic_plan__CurveView: {
-            /** Name */
-            name: string;
-            /** Level Db */
-            level_db: number[];
-        };
-        /**
-         * CurveView
-         * @description The live curve of one block, computed by the core.
-         */
-        fatsignal__web__routes__reamp__CurveView: {
-            /** Kind */
-            kind: string;
-            /** Title */
-            title: string;
-            /**
-             * Axis
-             * @enum {string}
-             */
-            axis: "frequency" | "level" | "none";
-            /** X */
-            x: number[];
-            /** Y */
-            y: number[];
-            /** X Unit */
-            x_unit: string;
-            /** Y Unit */
-            y_unit: string;
-            /**
-             * Values
-             * @description What is set, each value with its unit.
-             */
-            values: components["schemas"]["SettingView"][];
         };
         /** ComparedView */
         fatsignal__web__routes__rig_sheets__ComparedView: {
@@ -9129,7 +9116,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["fatsignal__web__routes__reamp__CurveView"][];
+                    "application/json": components["schemas"]["CurveView"][];
                 };
             };
             /** @description Validation Error */

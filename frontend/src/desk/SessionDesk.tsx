@@ -1,5 +1,6 @@
 import type { Session } from '../api/client'
 import { ChoiceProvider } from './Choice'
+import { DeckActsProvider } from './DeckActs'
 import { HearingProvider } from './Hearing'
 import { OpenSessionProvider } from './OpenSession'
 import { RollingProvider } from './Rolling'
@@ -16,7 +17,9 @@ export function SessionDesk({ session, children }: { session: Session; children:
       <ChoiceProvider>
         <HearingProvider>
           <TransportProvider>
-            <RollingProvider>{children}</RollingProvider>
+            <RollingProvider>
+              <DeckActsProvider>{children}</DeckActsProvider>
+            </RollingProvider>
           </TransportProvider>
         </HearingProvider>
       </ChoiceProvider>

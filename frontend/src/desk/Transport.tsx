@@ -125,7 +125,11 @@ export function TransportProvider({ children }: { children: React.ReactNode }) {
 }
 
 /** What is beside a part, or the whole song: as it is now, as loud as the listener has set it. */
-async function besideOf(session_id: string, cueId: string | undefined, partId: string | null): Promise<BesideSound[]> {
+export async function besideOf(
+  session_id: string,
+  cueId: string | undefined,
+  partId: string | null,
+): Promise<BesideSound[]> {
   const tracks = await answered(
     api.GET('/api/sessions/{session_id}/playing', {
       params: { path: { session_id }, query: cueId ? { cue_id: cueId } : {} },

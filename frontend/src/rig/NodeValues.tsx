@@ -1,4 +1,5 @@
-import type { Choices, InputUse, Rig, RigView } from '../api/client'
+import type { Choices, Rig, RigView } from '../api/client'
+import { MOST_MICS, anotherMic, freeInput, plainInput } from './newMic'
 import { Button } from '../ui/Button'
 import { Select } from '../ui/Select'
 import { Slider } from '../ui/Slider'
@@ -304,28 +305,11 @@ function AmpValues({
       )}
       <Button
         className="self-start"
-        disabled={mics.length >= 8}
+        disabled={mics.length >= MOST_MICS}
         onClick={() => {
-          const name = `mic ${'ABCDEFGH'[mics.length]}`
-          onChange({
-            ...rig,
-            mics: [
-              ...mics,
-              {
-                name,
-                kind: 'coil',
-                point: '',
-                distance_m: 0.08,
-                off_centre_m: 0,
-                height_m: 0,
-                turned_deg: 0,
-                tilted_deg: 0,
-                absorber: false,
-                input: plainInput(freeInput(rig, choices), 'microphone', 28),
-              },
-            ],
-          })
-          onChoose(`mic:${name}`)
+          const added = anotherMic(rig, choices)
+          onChange({ ...rig, mics: [...mics, added] })
+          onChoose(`mic:${added.name}`)
         }}
       >
         Add a microphone
@@ -358,19 +342,4 @@ function Effect({ view, chosen }: { view: RigView; chosen: string }) {
       </dd>
     </dl>
   )
-}
-
-const plainInput = (number: number, kind: 'instrument' | 'microphone', gain_db: number): InputUse => ({
-  number,
-  kind,
-  gain_db,
-  pad: false,
-  phantom: false,
-  flipped: false,
-})
-
-function freeInput(rig: Rig, choices: Choices) {
-  const taken = new Set([rig.di?.input?.number, ...(rig.mics ?? []).map((mic) => mic.input?.number)])
-  for (let number = 1; number <= choices.interface_inputs; number++) if (!taken.has(number)) return number
-  return choices.interface_inputs
 }

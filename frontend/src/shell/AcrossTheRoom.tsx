@@ -30,7 +30,8 @@ export function AcrossTheRoom({ onLeave }: { onLeave: () => void }) {
         <p className="font-name text-[44px] leading-none font-bold">
           {line?.section.name ?? 'Song'}
           <span className="ml-6 font-medium text-pencil">
-            {rolling && rolling.parts.length > 1 ? `${rolling.parts.length} parts` : part?.name}, take {number}
+            {rolling && rolling.parts.length > 1 ? `${rolling.parts.length} parts` : part?.name},{' '}
+            {rolling?.trial ? 'trial' : 'take'} {number}
           </span>
         </p>
         <p className="font-name text-[40px] leading-none font-bold text-mic">{state}</p>

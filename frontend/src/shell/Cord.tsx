@@ -1,7 +1,7 @@
 import { HelpCircle, Moon, Sun } from 'lucide-react'
 import { NavLink, useLocation } from 'react-router'
 import { useLive } from '../api/live'
-import { useChecks, usePrints } from '../api/queries'
+import { useChecks, usePlacement, usePrints } from '../api/queries'
 import { count } from '../ui/format'
 import { useOpenSession } from '../desk/OpenSession'
 import { cordLayout } from './cordLayout'
@@ -32,6 +32,8 @@ export function Cord({ night, onNight, onKeys }: { night: boolean; onNight: () =
   const files = kept.reduce((sum, take) => sum + take.channels.length, ready)
   const checks = useChecks(part?.id).data ?? []
   const wrong = checks.filter((check) => check.verdict === 'fix')
+  const trials = usePlacement(part?.id).data?.trials ?? []
+  const chosenTrial = trials.find((entry) => entry.chosen)
   const knots: Knot[] = [
     {
       to: '/song',
@@ -50,6 +52,16 @@ export function Cord({ night, onNight, onKeys }: { night: boolean; onNight: () =
           ? `${count(checks.length, 'check')} done`
           : 'not checked yet',
       frays: wrong.length > 0,
+    },
+    {
+      to: '/placement',
+      name: 'Placement',
+      fact: chosenTrial
+        ? `trial ${chosenTrial.number} chosen`
+        : trials.length
+          ? `${count(trials.length, 'trial')}, none chosen`
+          : 'not tried yet',
+      frays: false,
     },
     {
       to: '/takes',

@@ -5,15 +5,15 @@ import { barBeat, barOne, count, level } from '../ui/format'
 import { LevelBar } from './LevelBar'
 import { useChoice, usePlayer } from '../desk/Choice'
 import { useOpenSession } from '../desk/OpenSession'
-import { useRolling } from '../desk/Rolling'
+import { useDeckActs } from '../desk/DeckActs'
 import { useTransport } from '../desk/Transport'
 import { usePlayhead } from '../desk/usePlayhead'
 
 /** Place in the song, roll, play, loop, click, what is heard, level of the armed part. Nothing else. */
 export function Deck() {
   const { session } = useOpenSession()
-  const { rollOrStop } = useRolling()
-  const { playOrStop, loops, toggleLoop, clicks, toggleClick } = useTransport()
+  const { record, roll, playOrStop } = useDeckActs()
+  const { loops, toggleLoop, clicks, toggleClick } = useTransport()
   const rolls = useLive((live) => live.rolling !== null)
   const engine = useLive((live) => live.engine)
   const { playing, loading } = usePlayer()
@@ -22,12 +22,12 @@ export function Deck() {
     <footer className="flex items-center gap-4 overflow-hidden bg-deck px-6 whitespace-nowrap text-on-deck">
       <Place />
       <button
-        onClick={rollOrStop}
+        onClick={roll}
         disabled={!rolls && engine !== 'ready'}
         className="flex h-11 shrink-0 items-center gap-2 rounded-full bg-roll px-5 font-semibold text-white disabled:opacity-70"
       >
         {rolls ? <Square size={13} fill="currentColor" /> : <Circle size={13} fill="currentColor" />}
-        {rolls ? 'Stop' : engine === 'ready' ? 'Roll' : 'Warming up'}
+        {rolls ? 'Stop' : engine === 'ready' ? record : 'Warming up'}
         <span className="font-normal">Page Down</span>
       </button>
       <DeckButton onClick={playOrStop} pressed={playing} disabled={rolls}>

@@ -8,6 +8,7 @@ import { Keys } from './Keys'
 import { Notices } from './Notices'
 import { useChoice } from '../desk/Choice'
 import { useOpenSession } from '../desk/OpenSession'
+import { useDeckActs } from '../desk/DeckActs'
 import { useRolling } from '../desk/Rolling'
 import { useTransport } from '../desk/Transport'
 import { useHistory } from '../desk/useHistory'
@@ -19,8 +20,9 @@ const NIGHT_KEY = 'fatsignal.night'
 export function Frame() {
   const { session } = useOpenSession()
   const { comparison, hear, hearDry } = useChoice()
-  const { playOrStop, toggleAlone, toggleMute, toggleLoop, toggleClick } = useTransport()
-  const { rollOrStop, binAndRoll, punch } = useRolling()
+  const { toggleAlone, toggleMute, toggleLoop, toggleClick } = useTransport()
+  const { punch } = useRolling()
+  const { record, roll, binAndRoll, playOrStop } = useDeckActs()
   const { undo, redo } = useHistory(session.id)
   const rolling = useLive((live) => live.rolling)
   const said = useLive((live) => live.said)
@@ -46,7 +48,7 @@ export function Frame() {
   useKeys(rolling ? [{ key: 'w', does: 'punch in, punch out', act: punch }] : [], 'act')
   useKeys(
     [
-      { key: 'PageDown', does: 'roll, and stop', act: rollOrStop },
+      { key: 'PageDown', does: `${record.toLowerCase()}, and stop`, act: roll },
       { key: 'PageUp', does: 'bin the last pass and roll again', act: binAndRoll },
       { key: ' ', does: 'play, and stop', act: playOrStop },
       { key: 'd', does: 'hear it dry, and back', act: hearDry },

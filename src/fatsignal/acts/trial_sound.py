@@ -20,6 +20,8 @@ from fatsignal.files.material_files import FilesReader, MaterialOnDisk
 from fatsignal.store.trials import Trial
 
 _DI = Wanted(("di",))
+# What is told of a clip is remembered: another number where it is told in another form.
+_TOLD = 2
 
 
 @dataclass(frozen=True, slots=True)
@@ -37,7 +39,7 @@ class TrialSound:
 
     def fingerprint(self) -> str:
         """Of all that it sounds like, and of the release that measures it."""
-        told = f"{fatsignal.__version__} {self.recorded.material.fingerprint} {self.channels} {self.span}"
+        told = f"{fatsignal.__version__} {_TOLD} {self.recorded.material.fingerprint} {self.channels} {self.span}"
         return hashlib.sha256(told.encode()).hexdigest()
 
     def read(self, from_frame: int, frames: int, *, ears: Sequence[str] = ("left", "right")) -> Samples:
@@ -81,14 +83,15 @@ def measured(sound: TrialSound) -> dict[str, object]:
 
     span, material = sound.span, sound.recorded.material
     with sound.recorded.reader() as reader:
-        mics = {
-            channel.name: reader.read(Wanted.exactly(channel), span.from_frame, span.frames)
-            for channel in material.channels
-            if channel.kind == "mic"
-        }
+        wanted = {channel.name: Wanted.exactly(channel) for channel in material.channels if channel.kind == "mic"}
+        mics = {name: reader.read(each, span.from_frame, span.frames) for name, each in wanted.items()}
+        lead = max(0, span.from_frame - material.first_frame)
+        before = {name: reader.read(each, material.first_frame, lead) for name, each in wanted.items()}
     heard = sound.read(span.from_frame, span.frames)
     left, right = (np.ascontiguousarray(heard[:, ear]) for ear in (0, 1))
-    found: dict[str, object] = json_ready(asdict(report_trial(mics, left, right, rate_hz=material.rate_hz)))
+    found: dict[str, object] = json_ready(
+        asdict(report_trial(mics, left, right, rate_hz=material.rate_hz, before=before))
+    )
     return found
 
 

@@ -5,6 +5,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from fatsignal.core.level.third_octaves import beside_each_other
 from fatsignal.core.mics.microphone import MIC_KINDS, Complex, Real
 from fatsignal.core.mics.place import MicPlace
 from fatsignal.core.mics.response import mic_spectrum
@@ -47,7 +48,7 @@ class PairOnPlan:
 
 @dataclass(frozen=True, slots=True)
 class Curve:
-    """A response over the plan's frequencies, in dB; microphones on one scale, each as loud as it is in the sum."""
+    """A response over the plan's frequencies, in dB against what all microphones hear on average."""
 
     name: str
     level_db: list[float]
@@ -74,6 +75,11 @@ def plan_of(rig: RigSetup, *, rate_hz: int) -> Plan:
     signs = [-1 if mic.input.flipped else 1 for mic in rig.mics]
     levelled = [sign * _levelled(spectrum) for sign, spectrum in zip(signs, spectra, strict=True)]
     together = _together_db(levelled) if levelled else []
+    curves = (
+        beside_each_other(np.array([_smooth(np.abs(each) ** 2) for each in levelled]))
+        if levelled
+        else np.zeros((0, _POINTS))
+    )
     says = []
     for one, mic in enumerate(on_plan):
         for other in on_plan[one + 1 :]:
@@ -82,10 +88,7 @@ def plan_of(rig: RigSetup, *, rate_hz: int) -> Plan:
                 says.append(f"{mic.name} and {other.name} stand at one point: move one of them by a capsule's width")
     return Plan(
         on_plan, [_pair(on_plan[0], other, rate_hz) for other in on_plan[1:]], [float(f) for f in frequency_hz],
-        [
-            Curve(mic.name, [float(db) for db in _smooth(np.abs(spectrum) ** 2)])
-            for mic, spectrum in zip(rig.mics, levelled, strict=True)
-        ],
+        [Curve(mic.name, [float(db) for db in levels]) for mic, levels in zip(rig.mics, curves, strict=True)],
         together, says,
     )  # fmt: skip
 
@@ -133,9 +136,9 @@ def _levelled(spectrum: Complex) -> Complex:
 
 
 def _together_db(levelled: list[Complex]) -> list[float]:
-    summed = np.abs(np.sum(levelled, axis=0)) ** 2
-    powers = np.sum(np.abs(np.asarray(levelled)) ** 2, axis=0)
-    return [float(db) for db in np.maximum(10 * np.log10(np.maximum(summed / powers, 1e-6)), -40.0)]
+    summed = _smooth(np.abs(np.sum(levelled, axis=0)) ** 2)
+    powers = _smooth(np.sum(np.abs(np.asarray(levelled)) ** 2, axis=0))
+    return [float(db) for db in np.maximum(summed - powers, -40.0)]
 
 
 def _smooth(power: Real) -> Real:

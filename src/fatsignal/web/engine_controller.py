@@ -51,6 +51,7 @@ class EngineController:
         self._rolling: UUID | None = None
         self._begun = False
         self._rolling_takes: list[UUID] = []
+        self._trial_of: UUID | None = None
         self._standby: StandbyOrder | None = None
         self._over = asyncio.Event()
         self._over.set()
@@ -67,6 +68,11 @@ class EngineController:
     def rolling_takes(self) -> list[UUID]:
         """The takes of the pass that rolls."""
         return self._rolling_takes
+
+    @property
+    def trial_of(self) -> UUID | None:
+        """The part of which a trial clip is recorded now; None where a take is, or nothing."""
+        return self._trial_of if self._rolling is not None else None
 
     @property
     def presses(self) -> asyncio.Lock:
@@ -183,6 +189,8 @@ class EngineController:
                     self._set_rolling(event.busy_with)
                     self._begun = event.rolling is not None
                     self._rolling_takes = [part.take_id for part in event.rolling.parts] if event.rolling else []
+                    trial = event.rolling is not None and event.rolling.trial
+                    self._trial_of = event.rolling.parts[0].part_id if event.rolling and trial else None
                     self._hub.set_state(
                         engine="ready" if event.ready else "warming",
                         rolling=event.rolling,
@@ -194,6 +202,7 @@ class EngineController:
                     self._begun = True
                     self._set_rolling(event.roll_id)
                     self._rolling_takes = [part.take_id for part in event.parts]
+                    self._trial_of = event.parts[0].part_id if event.trial else None
                     self._hub.set_state(rolling=event)
                     self._settle(None)
                 case PassEnded():

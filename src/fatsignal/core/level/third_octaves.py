@@ -122,5 +122,24 @@ def tilt_db_per_octave(bands: list[Band]) -> float:
     return float(np.polyfit(octaves, [band.level_db for band in used], 1)[0])
 
 
+def beside_each_other(levels_db: Real) -> Real:
+    """Spectra of several microphones on one sound, each against the mean of all, however loud each is as a whole.
+
+    Parameters
+    ----------
+    levels_db : array, shape (microphones, bands)
+
+    Returns
+    -------
+    array of that shape
+        In dB; of one microphone alone, against its own loudest band.
+    """
+    if len(levels_db) == 1:
+        return np.asarray(levels_db - levels_db.max())
+    power = 10 ** (levels_db / 10)
+    alike = power / power.sum(axis=1, keepdims=True)
+    return np.asarray(10 * np.log10(np.maximum(alike / alike.mean(axis=0), 1e-12)))
+
+
 def _db(power: float) -> float:
     return 10 * math.log10(power) if power > 10 ** (SILENCE_DB / 10) else SILENCE_DB

@@ -10,12 +10,10 @@ from fatsignal.core.level.third_octaves import CENTRES_HZ, NAMED_BANDS_HZ, edges
 from fatsignal.core.stereo.comb import HIGHEST_HZ, comb
 from fatsignal.core.stereo.cross_spectra import CrossSpectra, cross_spectra
 from fatsignal.core.stereo.mic_delay import MicDelay, mic_delay
-from fatsignal.core.stereo.report import StereoBand, stereo_bands
+from fatsignal.core.stereo.report import StereoBand, stereo_bands, sum_verdict
 from fatsignal.core.units import speed_of_sound_m_s
 from fatsignal.core.verdict import Verdict
 
-# A sum that loses more than that in a band is heard as hollow there (common practice, no source).
-LOOK_DB, FIX_DB = -3.0, -6.0
 # Closer than this two microphones stand as well as anybody can put them.
 _TOGETHER_CM = 0.3
 # Below that two channels hardly hear the same source: what their delay is, nobody knows.
@@ -116,7 +114,7 @@ def _sum(spectra: CrossSpectra, *, second_later_ms: float = 0.0, flipped: bool =
     return SumOf(
         _db(float(both.sum()) / float(powers.sum())),
         [between(*edges) for centre in CENTRES_HZ if (edges := edges_hz(float(centre)))[1] <= top],
-        named, "fix" if worst < FIX_DB else "look" if worst < LOOK_DB else "good",
+        named, sum_verdict(worst),
     )  # fmt: skip
 
 

@@ -10,6 +10,7 @@ from fatsignal.core.level.third_octaves import NAMED_BANDS_HZ
 from fatsignal.core.mics.microphone import Real
 from fatsignal.core.stereo.cross_spectra import CrossSpectra, cross_spectra
 from fatsignal.core.stereo.mic_delay import mic_delay
+from fatsignal.core.verdict import Verdict
 from fatsignal.errors import SignalError
 
 # More than that nobody tells from all.
@@ -17,6 +18,8 @@ MOST_LOST_DB = 120.0
 # Two channels that are this much alike are one.
 _IDENTICAL = 1e-9
 _EXCERPT_S = 30.0
+# A sum that loses more than that against its powers is heard as hollow, or gone (common practice, no source).
+LOOK_DB, FIX_DB = -3.0, -6.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -30,6 +33,7 @@ class StereoBand:
     coherence: float | None
     sum_db: float | None
     mono_loss_db: float | None
+    verdict: Verdict = "good"
 
 
 @dataclass(frozen=True, slots=True)
@@ -53,6 +57,13 @@ class StereoReport:
     image: float
     identical: bool
     bands: list[StereoBand]
+    # Of what mono loses as a whole.
+    verdict: Verdict = "good"
+
+
+def sum_verdict(sum_db: float) -> Verdict:
+    """Of a sum against the sum of powers."""
+    return "fix" if sum_db < FIX_DB else "look" if sum_db < LOOK_DB else "good"
 
 
 def report_stereo(left: Samples, right: Samples, *, rate_hz: int) -> StereoReport:
@@ -91,6 +102,7 @@ def report_stereo(left: Samples, right: Samples, *, rate_hz: int) -> StereoRepor
         image=(power[1] - power[0]) / (power[0] + power[1]),
         identical=bool(side <= _IDENTICAL * middle),
         bands=stereo_bands(cross_spectra(left, right, rate_hz=rate_hz)),
+        verdict=sum_verdict(-_lost_db(4 * middle, power[0] + power[1])),
     )  # fmt: skip
 
 
@@ -112,6 +124,7 @@ def _band(spectra: CrossSpectra, name: str, low_hz: float, high_hz: float) -> St
         name, low_hz, high_hz, correlation=shared / math.sqrt(first * second),
         coherence=_mean(spectra.coherence[inside], weight),
         sum_db=-_lost_db(summed, first + second), mono_loss_db=_lost_db(summed / 4, (first + second) / 2),
+        verdict=sum_verdict(-_lost_db(summed, first + second)),
     )  # fmt: skip
 
 

@@ -2,13 +2,14 @@
 
 import math
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
 from fatsignal.core.clip import Clip, Samples
 from fatsignal.core.level.loudness import integrated_loudness_lufs
 from fatsignal.core.level.third_octaves import (
+    beside_each_other,
     named_levels_db,
     power_spectrum,
     third_octaves,
@@ -18,9 +19,8 @@ from fatsignal.core.level.true_peak import true_peak_dbtp
 from fatsignal.core.stereo.pair import Pair, measure_pair
 from fatsignal.core.stereo.report import StereoReport, mid_side, report_stereo
 
-# Quiet is what a twentieth of the moments falls below.
-_QUIETEST = 0.05
-_MOMENT_S = 0.05
+# Of what comes before it is played the quietest moment of this length is the noise.
+_MOMENT_S = 0.25
 _POINTS = 700
 
 
@@ -35,12 +35,14 @@ class Spectrum:
 
 @dataclass(frozen=True, slots=True)
 class MicMeasured:
-    """One microphone; `above_noise_db` is how far its level is above its quietest moments, None without any."""
+    """One microphone; `above_noise_db` is how far it is above what it hears while nobody plays, None where unknown."""
 
     name: str
     level_dbfs: float | None
     above_noise_db: float | None
     spectrum: Spectrum | None
+    # Its thirds of an octave against what all microphones hear on average.
+    beside_db: list[float] | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -60,7 +62,10 @@ class TrialReport:
     says: list[str]
 
 
-def report_trial(mics: Mapping[str, Samples], left: Samples, right: Samples, *, rate_hz: int) -> TrialReport:
+def report_trial(
+    mics: Mapping[str, Samples], left: Samples, right: Samples, *, rate_hz: int,
+    before: Mapping[str, Samples] | None = None,
+) -> TrialReport:  # fmt: skip
     """Measure a clip.
 
     Parameters
@@ -69,8 +74,11 @@ def report_trial(mics: Mapping[str, Samples], left: Samples, right: Samples, *, 
         As they were recorded; the first is what the others are held against.
     left, right : arrays, shape (frames,)
         All of them together, as they are heard.
+    before : arrays by name, shape (frames,) each, optional
+        What was recorded before anything was played, as in a count-in.
     """
-    measured = [_mic(name, samples, rate_hz) for name, samples in mics.items()]
+    measured = [_mic(name, samples, (before or {}).get(name), rate_hz) for name, samples in mics.items()]
+    measured = _beside_each_other(measured)
     sounding = [mic.name for mic in measured if mic.level_dbfs is not None]
     says = [f"{mic.name} is silent: is its cable in, its input the right one?" for mic in measured if not mic.spectrum]
     enough = len(left) >= rate_hz // 10
@@ -97,16 +105,30 @@ def report_trial(mics: Mapping[str, Samples], left: Samples, right: Samples, *, 
     )  # fmt: skip
 
 
-def _mic(name: str, samples: Samples, rate_hz: int) -> MicMeasured:
+def _mic(name: str, samples: Samples, before: Samples | None, rate_hz: int) -> MicMeasured:
     power = float(np.mean(np.square(samples))) if len(samples) else 0.0
     if power == 0.0:
         return MicMeasured(name, None, None, None)
-    frames = round(_MOMENT_S * rate_hz)
-    whole = samples[: len(samples) // frames * frames].reshape(-1, frames)
-    moments = np.mean(np.square(whole), axis=1)
-    quiet = float(np.quantile(moments, _QUIETEST)) if len(moments) >= 20 else 0.0
-    above_db = 10 * math.log10(power / quiet) if quiet > 0 else None
+    noise = _quietest(before, rate_hz) if before is not None else 0.0
+    above_db = 10 * math.log10(power / noise) if noise > 0 else None
     return MicMeasured(name, 10 * math.log10(power), above_db, _spectrum(samples[:, None], rate_hz))
+
+
+def _beside_each_other(mics: list[MicMeasured]) -> list[MicMeasured]:
+    spectra = [mic.spectrum.thirds_db for mic in mics if mic.spectrum is not None]
+    if not spectra:
+        return mics
+    beside = iter(beside_each_other(np.array(spectra)))
+    return [
+        replace(mic, beside_db=[float(db) for db in next(beside)]) if mic.spectrum is not None else mic for mic in mics
+    ]
+
+
+def _quietest(before: Samples, rate_hz: int) -> float:
+    """Mean square of the quietest moment; 0 where there is none of its length."""
+    frames = round(_MOMENT_S * rate_hz)
+    whole = before[: len(before) // frames * frames].reshape(-1, frames)
+    return float(np.mean(np.square(whole), axis=1).min()) if len(whole) else 0.0
 
 
 def _spectrum(samples: Samples, rate_hz: int) -> Spectrum:

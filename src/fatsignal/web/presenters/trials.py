@@ -21,8 +21,8 @@ class GhostView(BaseModel):
 
     name: str
     kind: str
-    place_m: tuple[float, float, float]
-    looks: tuple[float, float, float]
+    place_m: list[float]
+    looks: list[float]
 
 
 class TrialChannelView(BaseModel):
@@ -102,7 +102,7 @@ def _ghosts(rig: RigSetup) -> list[GhostView]:
         heard = rig.heard_by(mic)
         x, y, z = (float(each) for each in heard.capsule_m)
         looks = [float(each) for each in mic.place.looks]
-        found.append(GhostView(name=mic.name, kind=mic.kind, place_m=(x, y, z), looks=(looks[0], looks[1], looks[2])))
+        found.append(GhostView(name=mic.name, kind=mic.kind, place_m=[x, y, z], looks=looks))
     return found
 
 

@@ -46,9 +46,9 @@ class MicOnPlanView(BaseModel):
     name: str
     kind: str
     title: str
-    place_m: tuple[float, float, float] = Field(description="To the right, up, away.")
-    looks: tuple[float, float, float]
-    point_m: tuple[float, float]
+    place_m: list[float] = Field(description="To the right, up, away.")
+    looks: list[float]
+    point_m: list[float]
     words: str
     travel_ms: float
 
@@ -63,7 +63,7 @@ class PairOnPlanView(BaseModel):
     says: str
 
 
-class CurveView(BaseModel):
+class ResponseView(BaseModel):
     name: str
     level_db: list[float]
 
@@ -75,8 +75,9 @@ class PlanView(BaseModel):
     mics: list[MicOnPlanView]
     pairs: list[PairOnPlanView]
     frequency_hz: list[float]
-    curves: list[CurveView]
+    curves: list[ResponseView]
     together_db: list[float] = Field(description="The sum of all against the sum of their powers.")
+    bands_hz: dict[str, list[float]]
     says: list[str]
 
 
@@ -90,7 +91,7 @@ class SetUpView(BaseModel):
     name: str
     apart_cm: float
     angle_deg: float
-    patterns: tuple[str, str]
+    patterns: list[str]
     recording_angle_deg: float
     source: str
 
@@ -105,13 +106,18 @@ async def plan(part_id: UUID, rig: RigSetup, pool: Pool) -> PlanView:
     """The plan of a rig as a page has it, whether it is kept yet or not."""
     from dataclasses import asdict
 
+    from fatsignal.core.level.third_octaves import NAMED_BANDS_HZ
     from fatsignal.rig.plan import plan_of
 
     async with pool.connection() as conn:
         part = await parts.get_part(conn, part_id)
         session = await sessions.get_session(conn, part.session_id)
     found = await asyncio.to_thread(plan_of, rig, rate_hz=session.rate_hz)
-    return PlanView(front=_front(rig.sounding), **asdict(found))
+    return PlanView(
+        front=_front(rig.sounding),
+        bands_hz={name: list(each) for name, each in NAMED_BANDS_HZ.items()},
+        **asdict(found),
+    )
 
 
 @router.get("/length")
@@ -129,7 +135,7 @@ async def set_ups() -> list[SetUpView]:
     return [
         SetUpView(
             name=each.name, apart_cm=100 * each.apart_m, angle_deg=each.angle_deg,
-            patterns=(pattern_name(each.patterns[0]), pattern_name(each.patterns[1])),
+            patterns=[pattern_name(share) for share in each.patterns],
             recording_angle_deg=recording_angle_deg(each), source=each.source,
         )
         for each in SET_UPS.values()

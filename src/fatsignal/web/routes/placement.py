@@ -12,6 +12,7 @@ from fatsignal.acts.trials import bin_trial, choose_trial, placement_of
 from fatsignal.core.mics.blend import MicBlend
 from fatsignal.core.mics.trial import PlacementSettings, trial_plan
 from fatsignal.core.tone.loudness_match import matching_gains_db
+from fatsignal.core.verdict import Verdict
 from fatsignal.errors import InvalidSetting
 from fatsignal.jobs.kinds.trials import TRIAL_DIFFERENCE_KIND, TRIAL_KIND
 from fatsignal.store import history, parts, sessions, trials
@@ -50,6 +51,7 @@ class MicMeasuredView(BaseModel):
     level_dbfs: float | None
     above_noise_db: float | None
     spectrum: SpectrumView | None
+    beside_db: list[float] | None = Field(description="By thirds, against what all microphones hear on average.")
 
 
 class SumView(BaseModel):
@@ -58,7 +60,7 @@ class SumView(BaseModel):
     whole_db: float
     thirds_db: list[float | None]
     named_db: dict[str, float | None]
-    verdict: Literal["good", "look", "fix"]
+    verdict: Verdict
 
 
 class RemedyView(BaseModel):
@@ -87,6 +89,7 @@ class StereoBandView(BaseModel):
     coherence: float | None
     sum_db: float | None
     mono_loss_db: float | None
+    verdict: Verdict
 
 
 class PairView(BaseModel):
@@ -115,6 +118,7 @@ class StereoView(BaseModel):
     image: float
     identical: bool
     bands: list[StereoBandView]
+    verdict: Verdict
 
 
 class TrialReportView(BaseModel):
@@ -124,7 +128,7 @@ class TrialReportView(BaseModel):
     mics: list[MicMeasuredView]
     pairs: list[PairView]
     stereo: StereoView | None
-    points: list[tuple[float, float]] = Field(description="Side and mid of some moments, of the largest: −1 to 1.")
+    points: list[list[float]] = Field(description="Side and mid of some moments, of the largest: −1 to 1.")
     says: list[str]
 
 
@@ -152,7 +156,6 @@ class ComparedTrials(BaseModel):
     from_frame: int
     to_frame: int
     centres_hz: list[float]
-    bands_hz: dict[str, tuple[float, float]]
     sounds: list[ComparedTrial]
 
 
@@ -264,7 +267,7 @@ async def compared(
     pool: Pool, settings: SettingsDep, queue: WorkQueueDep, of: Of = None,
 ) -> ComparedTrials:  # fmt: skip
     """Clips beside each other: what each sounds like, and the gains that make them equally loud."""
-    from fatsignal.core.level.third_octaves import CENTRES_HZ, NAMED_BANDS_HZ
+    from fatsignal.core.level.third_octaves import CENTRES_HZ
 
     async with pool.connection() as conn:
         found = await trials.trials_by_id(conn, trial_ids)
@@ -280,7 +283,7 @@ async def compared(
     frames = min(sound.span.frames for sound in sounds)
     return ComparedTrials(
         from_frame=there[0].span.from_frame, to_frame=there[0].span.from_frame + frames,
-        centres_hz=[float(each) for each in CENTRES_HZ], bands_hz=NAMED_BANDS_HZ,
+        centres_hz=[float(each) for each in CENTRES_HZ],
         sounds=[
             ComparedTrial(
                 trial_id=trial.id, number=trial.number, gain_db=round(gain, 3), report=report,

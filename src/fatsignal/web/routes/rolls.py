@@ -17,7 +17,7 @@ from fatsignal.store.database import Connection
 from fatsignal.web.context import EngineDep, SettingsDep, Transaction
 
 if TYPE_CHECKING:
-    pass
+    from fatsignal.engine.orders import RollOrder
 
 router = APIRouter(prefix="/api/sessions/{session_id}", tags=["rolling"])
 
@@ -61,8 +61,10 @@ async def roll(
 async def roll_again(
     session_id: UUID, new: NewRoll, conn: Transaction, settings: SettingsDep, engine: EngineDep
 ) -> RollStarted:
-    """Throw the last pass into the bin, the one that rolls if one does, and roll again."""
+    """Throw the last pass into the bin, the one that rolls if one does, and roll again: a trial clip, if it was one."""
     async with engine.presses:
+        if engine.trial_of is not None:
+            return await _trial_again(engine.trial_of, conn, settings, engine)
         if engine.rolling is not None:
             before = engine.rolling_takes
             await engine.stop(into_bin=True)
@@ -122,16 +124,30 @@ async def space(session_id: UUID, conn: Transaction, settings: SettingsDep) -> S
     return SpaceView(seconds_left=round(left, 1), channels=channels, verdict=verdict)
 
 
+async def _trial_again(part_id: UUID, conn: Connection, settings: SettingsDep, engine: EngineDep) -> RollStarted:
+    from fatsignal.acts.start_trial import order_trial
+
+    await engine.stop(into_bin=True)
+    return await _started(
+        await order_trial(conn, part_id, sessions_folder=settings.sessions_folder, speed=settings.rig_speed), engine
+    )
+
+
 async def _start(
     session_id: UUID, new: NewRoll, conn: Connection, settings: SettingsDep, engine: EngineDep
 ) -> RollStarted:
     from fatsignal.acts.start_roll import order_to_roll
-    from fatsignal.engine.journal import take_id_of
 
     order = await order_to_roll(
         conn, session_id, section_id=new.section_id, from_frame=new.from_frame, way=new.way, by_hand=new.by_hand,
         sessions_folder=settings.sessions_folder, speed=settings.rig_speed,
     )  # fmt: skip
+    return await _started(order, engine)
+
+
+async def _started(order: "RollOrder", engine: EngineDep) -> RollStarted:
+    from fatsignal.engine.journal import take_id_of
+
     await engine.start(order)
     plan = order.plan
     return RollStarted(

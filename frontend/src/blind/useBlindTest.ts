@@ -1,0 +1,37 @@
+import { reportErrors } from '../api/acts'
+import { type BlindTest, answered, api } from '../api/client'
+import { queryClient, useBlindTest as useNewest } from '../api/queries'
+
+/** The newest blind test of a part's sounds, and what is done in it; the server deals, counts and judges. */
+export function useBlindTest(partId: string) {
+  const test = useNewest(partId).data ?? null
+  const keep = (changed: BlindTest) => queryClient.setQueryData(['blind-test', partId], changed)
+
+  const begin = (sounds: string[]) =>
+    reportErrors(async () =>
+      keep(
+        await answered(
+          api.POST('/api/parts/{part_id}/blind-tests', {
+            params: { path: { part_id: partId } },
+            body: { sounds },
+          }),
+        ),
+      ),
+    )
+
+  const choose = (letter: string) =>
+    reportErrors(async () => {
+      if (!test) return
+      const path = { test_id: test.id }
+      const body = { number: test.round, letter }
+      keep(await answered(api.POST('/api/blind-tests/{test_id}/choose', { params: { path }, body })))
+    })
+
+  const reveal = () =>
+    reportErrors(async () => {
+      if (!test) return
+      keep(await answered(api.POST('/api/blind-tests/{test_id}/reveal', { params: { path: { test_id: test.id } } })))
+    })
+
+  return { test, begin, choose, reveal }
+}

@@ -1,0 +1,173 @@
+import { reportErrors } from '../api/acts'
+import { type Choices, type MicOnRig, type Rig, answered, api } from '../api/client'
+import { useSetUps } from '../api/queries'
+import { MOST_MICS, anotherMic } from '../rig/newMic'
+import { Select } from '../ui/Select'
+import { Switch } from '../ui/Switch'
+import { TextField } from '../ui/TextField'
+import { figure, readFigure } from '../ui/format'
+
+const NO_PAIR = 'stereo set-up'
+
+/** The chosen microphone in figures that are typed, and what can be put before the speaker besides. */
+export function MicFields({
+  partId,
+  rig,
+  choices,
+  chosen,
+  onChoose,
+  onKeep,
+}: {
+  partId: string
+  rig: Rig
+  choices: Choices
+  chosen: string | undefined
+  onChoose: (name: string) => void
+  onKeep: (rig: Rig) => void
+}) {
+  const setUps = useSetUps().data ?? []
+  const mics = rig.mics ?? []
+  const mic = mics.find((entry) => entry.name === chosen) ?? mics[0]
+
+  const set = (changes: Partial<MicOnRig>) =>
+    mic && onKeep({ ...rig, mics: mics.map((entry) => (entry.name === mic.name ? { ...entry, ...changes } : entry)) })
+
+  /** What was typed may be in inches or feet: the server reads it. */
+  const setLength = (key: 'distance_m' | 'off_centre_m' | 'height_m') => (typed: string) =>
+    void reportErrors(async () => {
+      const { metres } = await answered(api.GET('/api/length', { params: { query: { typed } } }))
+      set({ [key]: metres })
+    })
+
+  const setDegrees = (key: 'turned_deg' | 'tilted_deg') => (typed: string) => {
+    const read = readFigure(typed.replace('°', ''))
+    if (Number.isFinite(read)) set({ [key]: read })
+  }
+
+  const putUp = (name: string) =>
+    void reportErrors(async () => {
+      onKeep(
+        await answered(
+          api.POST('/api/parts/{part_id}/stereo-set-up', {
+            params: { path: { part_id: partId } },
+            body: { name, rig },
+          }),
+        ),
+      )
+    })
+
+  function add() {
+    const added = anotherMic(rig, choices)
+    onKeep({ ...rig, mics: [...mics, added] })
+    onChoose(added.name)
+  }
+
+  const kind = choices.mics.find((entry) => entry.kind === mic?.kind)
+  const points = choices.speakers.find((entry) => entry.name === rig.amp?.speaker)?.points ?? []
+  return (
+    <div className="flex flex-col gap-1.5 text-[13.5px]">
+      <div className="flex items-center gap-x-3.5 gap-y-1 overflow-x-clip whitespace-nowrap">
+        <div role="group" aria-label="Microphones" className="flex gap-1">
+          {mics.map((entry) => (
+            <button
+              key={entry.name}
+              aria-pressed={entry.name === mic?.name}
+              onClick={() => onChoose(entry.name)}
+              className={`border px-2 py-0.5 ${entry.name === mic?.name ? 'border-ink bg-ink font-bold text-paper' : 'border-rule hover:border-ink'}`}
+            >
+              {entry.name}
+            </button>
+          ))}
+          <button
+            onClick={add}
+            disabled={mics.length >= MOST_MICS}
+            className="border border-rule px-2 py-0.5 hover:border-ink disabled:opacity-50"
+          >
+            Add a mic
+          </button>
+        </div>
+        <span className="ml-auto flex items-center gap-3.5">
+          <Select
+            label="Stereo set-up"
+            value={NO_PAIR}
+            options={setUps.map((entry) => entry.name)}
+            detail={(name) => {
+              const found = setUps.find((entry) => entry.name === name)!
+              const apart = found.apart_cm ? `${figure(found.apart_cm, 0)} cm apart, ` : ''
+              return `${apart}${figure(found.angle_deg, 0)}°, ${found.patterns[0]}; hears ±${figure(found.recording_angle_deg, 0)}°`
+            }}
+            onChange={putUp}
+          />
+          <Select
+            label="Room"
+            value={rig.room ?? 'dry'}
+            options={choices.rooms}
+            said={(room) => `room: ${room}`}
+            onChange={(room) => onKeep({ ...rig, room })}
+          />
+        </span>
+      </div>
+      {mic && (
+        <div className="flex flex-wrap items-center gap-x-4 gap-y-1">
+          <Typed label="Away" value={`${figure(mic.distance_m * 100)} cm`} onKeep={setLength('distance_m')} />
+          <Typed
+            label="Right"
+            value={`${figure((mic.off_centre_m ?? 0) * 100)} cm`}
+            onKeep={setLength('off_centre_m')}
+          />
+          <Typed label="Up" value={`${figure((mic.height_m ?? 0) * 100)} cm`} onKeep={setLength('height_m')} />
+          <Typed label="Turned" value={`${figure(mic.turned_deg ?? 0, 0)}°`} onKeep={setDegrees('turned_deg')} />
+          <Typed label="Tilted" value={`${figure(mic.tilted_deg ?? 0, 0)}°`} onKeep={setDegrees('tilted_deg')} />
+          <Select
+            label="Kind of microphone"
+            value={mic.kind}
+            options={choices.mics.map((entry) => entry.kind)}
+            said={(entry) => choices.mics.find((found) => found.kind === entry)?.title ?? entry}
+            detail={(entry) => choices.mics.find((found) => found.kind === entry)!.needs}
+            onChange={(next) => set({ kind: next })}
+          />
+          {kind?.switchable && (
+            <Select
+              label="Pattern"
+              value={Object.entries(choices.patterns).find(([, share]) => share === mic.pattern)?.[0] ?? kind.pattern}
+              options={Object.keys(choices.patterns)}
+              onChange={(pattern) => set({ pattern: choices.patterns[pattern] })}
+            />
+          )}
+          {points.length > 1 && (
+            <Select
+              label="Measured from"
+              value={points.find((point) => point === mic.point) ?? points[0]!}
+              options={points}
+              said={(point) => `from the ${point}`}
+              onChange={(point) => set({ point })}
+            />
+          )}
+          <Switch
+            label="Flipped"
+            on={mic.input?.flipped ?? false}
+            onChange={(flipped) => set({ input: { ...mic.input, flipped } })}
+          />
+          <Switch label="Pad" on={mic.input?.pad ?? false} onChange={(pad) => set({ input: { ...mic.input, pad } })} />
+          <Switch label="Absorber" on={mic.absorber ?? false} onChange={(absorber) => set({ absorber })} />
+          <button
+            className="text-pencil underline underline-offset-4 hover:text-ink disabled:opacity-50"
+            disabled={mics.length < 2}
+            onClick={() => onKeep({ ...rig, mics: mics.filter((entry) => entry.name !== mic.name) })}
+          >
+            Remove
+          </button>
+        </div>
+      )}
+    </div>
+  )
+}
+
+function Typed({ label, value, onKeep }: { label: string; value: string; onKeep: (typed: string) => void }) {
+  return (
+    <span className="flex items-baseline gap-1.5 whitespace-nowrap">
+      <span className="text-pencil">{label}</span>
+      <TextField label={label} value={value} onKeep={onKeep} className="w-16 border-rule font-semibold" />
+    </span>
+  )
+}

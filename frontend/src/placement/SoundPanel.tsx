@@ -1,0 +1,123 @@
+import { useState } from 'react'
+import type { ComparedTrials, Plan, TrialReport } from '../api/client'
+import { useRuled } from '../api/queries'
+import { Select } from '../ui/Select'
+import { figure } from '../ui/format'
+import { type ChartLine, ResponseChart } from './ResponseChart'
+import type { Trials } from './useTrials'
+
+const EXPECTED = 'expected, as it is drawn'
+const MICS = 'measured, each mic and their sum'
+
+/** What the microphones make of the sound: as the plan expects it, as it was measured, or against another trial. */
+export function SoundPanel({ plan, trials, height }: { plan: Plan; trials: Trials; height: number }) {
+  const { compared, trial, beside, of } = trials
+  const [wanted, setWanted] = useState<string | null>(null)
+  const report = compared?.sounds.find((sound) => sound.trial_id === trial?.id)?.report
+  const others = beside.filter((entry) => entry.id !== trial?.id)
+  const same = trials.placement?.same_as === trial?.id
+  const options = [EXPECTED, ...(report ? [MICS] : []), ...(report ? others.map((entry) => entry.id) : [])]
+  // What was drawn since has not sounded yet.
+  const chosen = wanted && options.includes(wanted) ? wanted : report && same ? MICS : EXPECTED
+  const other = others.find((entry) => entry.id === chosen)
+  const ruled = useRuled(other && trial?.id, other?.id, of)
+  const against = `trial ${trial?.number} against trial ${other?.number}, free of the playing`
+  const pair = report?.pairs[0]
+  return (
+    <section aria-label="Sound" className="flex flex-col border border-rule bg-sheet px-3.5 pt-2.5 pb-1">
+      <div className="flex items-baseline gap-3 text-[13.5px] whitespace-nowrap">
+        <h2 className="text-[18px]">{chosen === EXPECTED ? 'Expected sound' : `Trial ${trial?.number}`}</h2>
+        <Select
+          label="Shown"
+          value={chosen}
+          options={options}
+          said={(option) => {
+            const found = others.find((entry) => entry.id === option)
+            return found ? `against trial ${found.number}` : option
+          }}
+          onChange={setWanted}
+        />
+        <span className="ml-auto min-w-0 truncate text-pencil">
+          {other
+            ? (ruled.data?.says ?? ruled.error?.message ?? 'comparing…')
+            : chosen === MICS
+              ? summary(report)
+              : 'dB'}
+        </span>
+      </div>
+      {other ? (
+        <ResponseChart
+          label={against}
+          height={height}
+          lowest={-12}
+          highest={12}
+          bands={plan.bands_hz}
+          lines={ruled.data ? [ruledLine(ruled.data.bands)] : []}
+        />
+      ) : chosen === MICS && report && compared ? (
+        <ResponseChart
+          label={`Spectrum of trial ${trial?.number}, each microphone and their sum`}
+          height={height}
+          lowest={-15}
+          highest={9}
+          bands={plan.bands_hz}
+          notchesHz={pair?.notches_hz}
+          lines={measuredLines(report, compared)}
+        />
+      ) : (
+        <ResponseChart
+          label="Expected response of each microphone and their sum"
+          height={height}
+          lowest={-15}
+          highest={9}
+          bands={plan.bands_hz}
+          notchesHz={plan.pairs[0]?.notches_hz}
+          lines={expectedLines(plan)}
+        />
+      )}
+    </section>
+  )
+}
+
+function summary(report: TrialReport | undefined) {
+  if (!report?.heard) return 'silent'
+  const tilt = report.heard.tilt_db_per_octave
+  const noise = report.mics.map((mic) => mic.above_noise_db).filter((each) => each !== null)
+  const away = noise.length ? `, ${figure(Math.min(...noise), 0)} dB above its noise` : ''
+  return `${tilt > 0 ? '+' : ''}${figure(tilt)} dB an octave${away}`
+}
+
+const LOOK = ['dots', 'dashes'] as const
+
+function linesOf(mics: { name: string; db: number[] }[], hz: number[], sum: readonly (number | null)[] | undefined) {
+  const lines: ChartLine[] = mics.map(({ name, db }, index) => ({
+    name,
+    hz,
+    db,
+    look: mics.length === 1 ? 'ink' : LOOK[index % 2]!,
+  }))
+  return mics.length > 1 && sum ? [...lines, { name: 'sum', hz, db: sum, look: 'ink' as const }] : lines
+}
+
+/** Each microphone against what all hear on average, and what their sum gains or loses against their powers. */
+function expectedLines(plan: Plan): ChartLine[] {
+  const mics = plan.curves.map(({ name, level_db }) => ({ name, db: level_db }))
+  return linesOf(mics, plan.frequency_hz, plan.together_db)
+}
+
+function measuredLines(report: TrialReport, compared: ComparedTrials): ChartLine[] {
+  const mics = report.mics.flatMap(({ name, beside_db }) => (beside_db ? [{ name, db: beside_db }] : []))
+  return linesOf(mics, compared.centres_hz, report.pairs[0]?.now.thirds_db)
+}
+
+function ruledLine(
+  bands: { centre_hz: number; difference_db: number | null; uncertainty_db: number | null }[],
+): ChartLine {
+  return {
+    name: 'difference',
+    hz: bands.map((band) => band.centre_hz),
+    db: bands.map((band) => band.difference_db),
+    offDb: bands.map((band) => band.uncertainty_db),
+    look: 'ink',
+  }
+}

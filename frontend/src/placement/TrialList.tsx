@@ -1,0 +1,154 @@
+import type { Trial } from '../api/client'
+import { useWave } from '../api/queries'
+import { useOpenSession } from '../desk/OpenSession'
+import { Select } from '../ui/Select'
+import { Stepper } from '../ui/Stepper'
+import { Switch } from '../ui/Switch'
+import { Verdict } from '../ui/Verdict'
+import { wavePath } from '../wave/wavePath'
+import { loudest } from '../wave/wavePath'
+import type { Trials } from './useTrials'
+
+const WAVE = { width: 210, height: 34 }
+const TOGETHER = 'all mics'
+
+/** Trial clips, each with its number key: what is heard of them, which placement was chosen. */
+export function TrialList({ trials, onBlind }: { trials: Trials; onBlind: () => void }) {
+  const { session } = useOpenSession()
+  const { beside, placement, of, setSettings, show } = trials
+  const settings = placement?.settings
+  const channels = [...new Set(beside.flatMap((trial) => trial.channels.map((channel) => channel.name)))]
+  return (
+    <section aria-label="Trial clips" className="flex min-h-0 flex-1 flex-col gap-1.5">
+      <div className="flex items-baseline gap-4 text-[13.5px] whitespace-nowrap">
+        <h2 className="text-[18px]">Trials, at equal loudness</h2>
+        <span className="flex items-baseline gap-1.5 text-pencil">
+          heard
+          <Select
+            label="Heard"
+            value={of ?? TOGETHER}
+            options={[TOGETHER, ...channels]}
+            onChange={(next) => show({ of: next === TOGETHER ? null : next })}
+          />
+        </span>
+        <Switch
+          label="In the mix"
+          on={settings?.beside === 'the song'}
+          onChange={(on) => setSettings({ beside: on ? 'the song' : 'nothing' })}
+        />
+        <button
+          className="ml-auto underline underline-offset-4 disabled:opacity-50"
+          disabled={beside.length < 2}
+          onClick={onBlind}
+        >
+          Blind test <kbd className="font-text text-pencil">B</kbd>
+        </button>
+      </div>
+      <ol className="flex min-h-0 flex-1 flex-col gap-1.5 overflow-y-auto">
+        {beside.map((trial, index) => (
+          <Row key={trial.id} trial={trial} place={index + 1} trials={trials} />
+        ))}
+        {beside.length === 0 && (
+          <li className="border border-dashed border-rule px-4 py-5 text-pencil">
+            No trial clip yet: put a microphone where you would begin, and press Page Down. It plays bars{' '}
+            {settings?.first_bar ?? 1} to {(settings?.first_bar ?? 1) + (settings?.bars ?? 2) - 1}, the same each time.
+          </li>
+        )}
+      </ol>
+      {settings && (
+        <p className="flex items-center gap-x-2.5 text-[13.5px] whitespace-nowrap text-pencil">
+          A trial plays from bar
+          <Stepper
+            label="First bar of a trial"
+            value={settings.first_bar ?? 1}
+            from={1}
+            to={session.song_bars}
+            onChange={(first_bar) => setSettings({ first_bar })}
+          />
+          for
+          <Stepper
+            label="Bars of a trial"
+            value={settings.bars ?? 2}
+            from={1}
+            to={16}
+            unit={settings.bars === 1 ? 'bar' : 'bars'}
+            onChange={(bars) => setSettings({ bars })}
+          />
+          <Switch
+            label="count-in"
+            on={settings.count_in ?? true}
+            onChange={(count_in) => setSettings({ count_in })}
+            className="ml-1"
+          />
+          {trials.trials.length > beside.length && (
+            <span className="ml-auto">{trials.trials.length - beside.length} older kept</span>
+          )}
+        </p>
+      )}
+    </section>
+  )
+}
+
+function Row({ trial, place, trials }: { trial: Trial; place: number; trials: Trials }) {
+  const shown = trials.trial?.id === trial.id
+  const plays = trials.playing === trial.id
+  const here = trials.placement?.same_as === trial.id
+  return (
+    <li
+      className={`grid grid-cols-[34px_minmax(0,1fr)_auto] items-center gap-x-2.5 border bg-sheet py-1 pr-2.5 pl-1 ${shown ? 'border-[1.8px] border-ink' : 'border-rule'}`}
+    >
+      <button
+        onClick={() => trials.hear(trial.id)}
+        aria-pressed={plays}
+        aria-label={`Hear trial ${trial.number}`}
+        className={`grid h-10 place-items-center font-name text-[24px] leading-none font-bold ${plays ? 'bg-mic text-white' : 'hover:bg-wash'}`}
+      >
+        {place}
+      </button>
+      <div className="min-w-0 text-[13.5px] leading-[1.3]">
+        <button
+          className="block max-w-full truncate text-left font-semibold"
+          onClick={() => trials.show({ trial: trial.id })}
+        >
+          {trial.note || trial.words}
+        </button>
+        <p className="flex gap-x-3 truncate text-pencil">
+          <span>trial {trial.number}</span>
+          {trial.verdict !== 'good' && <Verdict verdict={trial.verdict}>{trial.said}</Verdict>}
+          {trial.chosen ? (
+            <b className="text-ink">✓ chosen</b>
+          ) : (
+            <button className="underline underline-offset-4 hover:text-ink" onClick={() => trials.choose(trial)}>
+              {here ? 'Choose, stands so now' : 'Choose'}
+            </button>
+          )}
+          <button className="underline underline-offset-4 hover:text-ink" onClick={() => void trials.bin(trial)}>
+            Bin
+          </button>
+        </p>
+      </div>
+      <TrialWave trial={trial} on={plays || shown} />
+    </li>
+  )
+}
+
+/** The first microphone of a clip, where it is listened to. */
+function TrialWave({ trial, on }: { trial: Trial; on: boolean }) {
+  const wave = useWave(trial.id).data
+  const channel = Math.max(
+    0,
+    trial.channels.findIndex((entry) => entry.kind === 'mic'),
+  )
+  const columns = wave?.channels[channel]
+  if (!columns || !wave) return <svg {...WAVE} aria-hidden />
+  const stretch = {
+    startFrame: trial.heard_from_frame - trial.from_frame,
+    endFrame: trial.heard_to_frame - trial.from_frame,
+  }
+  const box = { x: 0, y: WAVE.height / 2, width: WAVE.width, height: (WAVE.height * 127) / loudest(columns) }
+  return (
+    <svg {...WAVE} aria-hidden className="max-w-[24vw]">
+      <path d={wavePath(columns, wave.framesPerColumn, stretch, box)} fill={on ? 'var(--mic)' : 'var(--faint)'} />
+    </svg>
+  )
+}
