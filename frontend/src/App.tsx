@@ -12,6 +12,9 @@ const RigStation = lazy(() => import('./rig/RigStation').then((module) => ({ def
 const PlacementStation = lazy(() =>
   import('./placement/PlacementStation').then((module) => ({ default: module.PlacementStation })),
 )
+const PlacementSheetPage = lazy(() =>
+  import('./placement/PlacementSheetPage').then((module) => ({ default: module.PlacementSheetPage })),
+)
 const RigSheetPage = lazy(() => import('./rig/RigSheetPage').then((module) => ({ default: module.RigSheetPage })))
 const BinPage = lazy(() => import('./bin/BinPage').then((module) => ({ default: module.BinPage })))
 const HandOverStation = lazy(() =>
@@ -36,6 +39,14 @@ export function App() {
           element={
             <Suspense fallback={null}>
               <RigSheetPage />
+            </Suspense>
+          }
+        />
+        <Route
+          path="/placement-sheet/:id"
+          element={
+            <Suspense fallback={null}>
+              <PlacementSheetPage />
             </Suspense>
           }
         />

@@ -1,8 +1,6 @@
 """Files recorded elsewhere, several at once: kinds guessed by name, laid out by stamp, by sound or at a bar."""
 
-import http.client
 import io
-import json
 from datetime import datetime
 from uuid import uuid4
 
@@ -38,22 +36,9 @@ def test_channels_are_named_as_the_program_names_its_own():
 
 
 def upload(app, files, **fields):
-    session, boundary = app.session, "----many"
+    session = app.session
     fields = {"part_id": session["parts"][0]["id"], **fields}
-    body = b"".join(
-        f'--{boundary}\r\nContent-Disposition: form-data; name="{name}"\r\n\r\n{value}\r\n'.encode()
-        for name, value in fields.items()
-    )
-    for name, content in files.items():
-        head = f'--{boundary}\r\nContent-Disposition: form-data; name="files"; filename="{name}"\r\n\r\n'
-        body += head.encode() + content + b"\r\n"
-    body += f"--{boundary}--\r\n".encode()
-    host, port = app.url.removeprefix("http://").split(":")
-    connection = http.client.HTTPConnection(host, int(port), timeout=60)
-    headers = {"Content-Type": f"multipart/form-data; boundary={boundary}"}
-    connection.request("POST", f"/api/sessions/{session['id']}/imports", body, headers)
-    answer = connection.getresponse()
-    return answer.status, json.loads(answer.read())
+    return app.upload(f"/api/sessions/{session['id']}/imports", files, **fields)
 
 
 def as_file(samples, rate_hz=FS):

@@ -252,3 +252,60 @@ def test_bars_beyond_the_song_are_refused(application, part):
     status, problem = application.send("PUT", path, {"first_bar": 400, "bars": 2})
     assert status == 422
     assert "the song has" in problem["detail"]
+
+
+def bring(app, part, *paths):
+    """Files of one's own as a trial clip: status and answer."""
+    files = {path.name: path.read_bytes() for path in paths}
+    return app.upload(f"/api/parts/{part['id']}/trials/imports", files)
+
+
+def test_a_reference_of_ones_own_is_held_against_them(application, part, trials, tmp_path):
+    """Of another rate and longer than a minute: its loudest half minute, left and right, as loud as they are."""
+    seconds = np.arange(100 * 44_100) / 44_100
+    loud = np.where((seconds > 50) & (seconds < 75), 0.3, 0.01)
+    left, right = (loud * np.sin(2 * np.pi * hz * seconds) for hz in (220, 331))
+    soundfile.write(tmp_path / "My song.flac", np.column_stack((left, right)), 44_100, subtype="PCM_16")
+    status, made = bring(application, part, tmp_path / "My song.flac")
+    assert status == 201, made
+    assert (made["origin"], made["note"], made["words"]) == ("imported", "My song", "imported")
+    assert [channel["name"] for channel in made["channels"]] == ["left", "right"]
+    assert made["frames"] == 30 * FS
+    found = compared(application, trials[0], made)
+    frames = found["to_frame"] - found["from_frame"]
+    assert frames == trials[0]["heard_to_frame"] - trials[0]["heard_from_frame"]
+    assert found["sounds"][1]["report"]["stereo"]["correlation"] == pytest.approx(0, abs=0.05)
+    status, problem = application.send("POST", f"/api/trials/{made['id']}/choose")
+    assert (status, "nobody knows" in problem["detail"]) == (422, True)
+    assert application.send("POST", f"/api/trials/{made['id']}/bin")[0] == 204
+    assert application.get(f"/api/sessions/{application.session['id']}/bin")["takes"][0]["trial"]
+    application.send("DELETE", f"/api/trials/{made['id']}/bin")
+
+
+def test_what_cannot_be_held_against_them_is_said(application, part, tmp_path):
+    soundfile.write(tmp_path / "Nothing.wav", np.zeros(FS), FS)
+    soundfile.write(tmp_path / "Five.wav", np.ones((FS, 5)), FS)
+    (tmp_path / "Diary.wav").write_text("dear diary")
+    for name, says in (("Nothing.wav", "is silent"), ("Five.wav", "has 5 channels"), ("Diary.wav", "Diary.wav")):
+        status, problem = bring(application, part, tmp_path / name)
+        assert (status, says in problem["detail"]) == (422, True), problem
+    assert list((application.data / "sessions").rglob("importing*")) == []
+
+
+def test_a_clip_that_was_stopped_at_once_shortens_no_other(application, part, trials, tmp_path):
+    soundfile.write(tmp_path / "Blip.wav", 0.1 * np.random.default_rng(1).standard_normal(FS // 20 * 3), FS)
+    status, blip = bring(application, part, tmp_path / "Blip.wav")
+    assert status == 201, blip
+    found = compared(application, trials[0], blip)
+    assert found["to_frame"] - found["from_frame"] == trials[0]["heard_to_frame"] - trials[0]["heard_from_frame"]
+
+
+def test_the_sheet_tells_every_dimension(application, trials):
+    sheet = application.get(f"/api/trials/{trials[2]['id']}/sheet")
+    told = {each["name"]: each["value"] for each in sheet["mics"][1]["dimensions"]}
+    assert (told["away"], told["beside"], told["height"], told["turned"]) == (
+        "60.0 cm",
+        "10.0 cm right",
+        "0.0 cm",
+        "0°",
+    )

@@ -74,6 +74,7 @@ export type Remedy = Schemas['RemedyView']
 export type MicBlend = Schemas['MicBlend']
 export type Plan = Schemas['PlanView']
 export type MicOnRig = Schemas['MicOnRig']
+export type Across = Schemas['AcrossView']
 export type BlindTest = Schemas['BlindTestView']
 export type SignalKind = TakeChannel['kind']
 

@@ -316,6 +316,18 @@ export function useRuled(trialId: string | undefined, otherId: string | undefine
   })
 }
 
+/** The parts whose placement is chosen, beside each other and together. */
+export function useAcross(sessionId: string | undefined) {
+  return useQuery({
+    queryKey: ['across', sessionId],
+    enabled: sessionId !== undefined,
+    queryFn: () =>
+      answered(
+        api.GET('/api/sessions/{session_id}/placement/across', { params: { path: { session_id: sessionId! } } }),
+      ),
+  })
+}
+
 export function useSetUps() {
   return useQuery({
     queryKey: ['stereo-set-ups'],
@@ -334,7 +346,7 @@ export function useBlindTest(partId: string | undefined) {
 }
 
 export function refreshPlacement() {
-  void queryClient.invalidateQueries({ queryKey: ['placement'] })
+  for (const key of ['placement', 'across', 'history', 'bin']) void queryClient.invalidateQueries({ queryKey: [key] })
 }
 
 /** Takes that are on disk and not entered yet; asked for again now and then. */

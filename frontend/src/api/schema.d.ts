@@ -1619,14 +1619,14 @@ export interface paths {
         };
         /**
          * What Is In The Bin
-         * @description Takes in the bin, the one that went there last first.
+         * @description Takes and trial clips in the bin, the one that went there last first.
          */
         get: operations["what_is_in_the_bin_api_sessions__session_id__bin_get"];
         put?: never;
         post?: never;
         /**
          * Empty
-         * @description Empty the bin: its takes, their prints and their files are gone for good. It asks first (409).
+         * @description Empty the bin: what is in it, prints of it and its files are gone for good. It asks first (409).
          */
         delete: operations["empty_api_sessions__session_id__bin_delete"];
         options?: never;
@@ -1737,6 +1737,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/parts/{part_id}/trials/imports": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Import Clip
+         * @description Bring in a sound to hold placements against: one file of one or two channels, or several that begin together.
+         */
+        post: operations["import_clip_api_parts__part_id__trials_imports_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/trials/{trial_id}/note": {
         parameters: {
             query?: never;
@@ -1841,6 +1861,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sessions/{session_id}/placement/across": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Across
+         * @description All parts whose placement is chosen: how their sum tilts, and which bumps they share.
+         */
+        get: operations["across_api_sessions__session_id__placement_across_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/trials/{trial_id}/against/{other_id}": {
         parameters: {
             query?: never;
@@ -1895,6 +1935,26 @@ export interface paths {
          * @description The plan of a rig as a page has it, whether it is kept yet or not.
          */
         post: operations["plan_api_parts__part_id__plan_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/trials/{trial_id}/sheet": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Sheet
+         * @description All that puts a trial's microphones back where they were, with their plan.
+         */
+        get: operations["sheet_api_trials__trial_id__sheet_get"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -2154,6 +2214,24 @@ export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
         /**
+         * AcrossView
+         * @description The parts whose placement is chosen, beside each other and together.
+         */
+        AcrossView: {
+            /** Parts */
+            parts: components["schemas"]["PartSpectrumView"][];
+            /** Centres Hz */
+            centres_hz: number[];
+            /** Together Db */
+            together_db: number[];
+            /** Tilt Db Per Octave */
+            tilt_db_per_octave: number;
+            /** Bumps */
+            bumps: components["schemas"]["SharedBumpView"][];
+            /** Says */
+            says: string[];
+        };
+        /**
          * AmpUse
          * @description An amp as circuit blocks, and the speaker that it drives.
          */
@@ -2274,7 +2352,7 @@ export interface components {
         };
         /**
          * BinnedTake
-         * @description A take in the bin.
+         * @description A take in the bin, or a trial clip.
          */
         BinnedTake: {
             /**
@@ -2282,6 +2360,11 @@ export interface components {
              * Format: uuid
              */
             id: string;
+            /**
+             * Trial
+             * @default false
+             */
+            trial: boolean;
             /** Part Name */
             part_name: string;
             /** Number */
@@ -2353,6 +2436,11 @@ export interface components {
             chance: number | null;
             /** Says */
             says: string;
+        };
+        /** Body_import_clip_api_parts__part_id__trials_imports_post */
+        Body_import_clip_api_parts__part_id__trials_imports_post: {
+            /** Files */
+            files: string[];
         };
         /** Body_import_file_api_sessions__session_id__backings_post */
         Body_import_file_api_sessions__session_id__backings_post: {
@@ -2976,6 +3064,13 @@ export interface components {
             one: string | null;
             /** Other */
             other: string | null;
+        };
+        /** DimensionView */
+        DimensionView: {
+            /** Name */
+            name: string;
+            /** Value */
+            value: string;
         };
         /**
          * EarPath
@@ -3608,6 +3703,13 @@ export interface components {
              */
             input: components["schemas"]["InputUse"];
         };
+        /** MicSheetView */
+        MicSheetView: {
+            /** Name */
+            name: string;
+            /** Dimensions */
+            dimensions: components["schemas"]["DimensionView"][];
+        };
         /**
          * MicStrip
          * @description What is done to one microphone where it is heard; `delay_ms` may be a part of a sample.
@@ -4167,6 +4269,21 @@ export interface components {
             /** Url */
             url: string;
         };
+        /** PartSpectrumView */
+        PartSpectrumView: {
+            /**
+             * Part Id
+             * Format: uuid
+             */
+            part_id: string;
+            /** Name */
+            name: string;
+            /**
+             * Thirds Db
+             * @description Against its own loudest band.
+             */
+            thirds_db: number[];
+        };
         /** PartView */
         PartView: {
             /**
@@ -4297,6 +4414,35 @@ export interface components {
              * @enum {string}
              */
             beside: "nothing" | "the song";
+        };
+        /**
+         * PlacementSheetView
+         * @description What puts the microphones of a trial back where they were.
+         */
+        PlacementSheetView: {
+            /** Number */
+            number: number;
+            /** Part Name */
+            part_name: string;
+            /** Session Name */
+            session_name: string;
+            /** Artist */
+            artist: string;
+            /**
+             * Recorded At
+             * Format: date-time
+             */
+            recorded_at: string;
+            /** Note */
+            note: string;
+            /** Room */
+            room: string;
+            /** Amp */
+            amp: string;
+            rig: components["schemas"]["RigSetup"];
+            plan: components["schemas"]["PlanView"];
+            /** Mics */
+            mics: components["schemas"]["MicSheetView"][];
         };
         /**
          * PlacementView
@@ -4966,6 +5112,15 @@ export interface components {
             intervals: components["schemas"]["IntervalReport"][];
             /** Clash Cents */
             clash_cents: number;
+        };
+        /** SharedBumpView */
+        SharedBumpView: {
+            /** Centre Hz */
+            centre_hz: number;
+            /** Parts */
+            parts: string[];
+            /** By Db */
+            by_db: number;
         };
         /**
          * SheetEntry
@@ -9582,6 +9737,41 @@ export interface operations {
             };
         };
     };
+    import_clip_api_parts__part_id__trials_imports_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                part_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["Body_import_clip_api_parts__part_id__trials_imports_post"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TrialView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     set_note_api_trials__trial_id__note_put: {
         parameters: {
             query?: never;
@@ -9780,6 +9970,37 @@ export interface operations {
             };
         };
     };
+    across_api_sessions__session_id__placement_across_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AcrossView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     ruled_api_trials__trial_id__against__other_id__get: {
         parameters: {
             query?: {
@@ -9875,6 +10096,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PlanView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    sheet_api_trials__trial_id__sheet_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                trial_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlacementSheetView"];
                 };
             };
             /** @description Validation Error */

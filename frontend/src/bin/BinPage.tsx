@@ -3,13 +3,14 @@ import { Link } from 'react-router'
 import { reportErrors, useAsking } from '../api/acts'
 import { type BinnedTake, answered, api } from '../api/client'
 import { notice } from '../api/live'
-import { queryClient, refreshTakes, useBin, useWave } from '../api/queries'
+import { queryClient, refreshPlacement, refreshTakes, useBin, useWave } from '../api/queries'
 import { useChoice } from '../desk/Choice'
 import { useOpenSession } from '../desk/OpenSession'
 import { useRolling } from '../desk/Rolling'
 import { UndoLinks } from '../shell/UndoLinks'
 import { ConfirmDialog } from '../ui/ConfirmDialog'
 import { Button } from '../ui/Button'
+import { playerSounds } from '../placement/playerSounds'
 import { monoSound } from '../sound/player'
 import { wavePath } from '../wave/wavePath'
 import { bytes, clock, count, seconds } from '../ui/format'
@@ -29,6 +30,10 @@ export function BinPage() {
       return setHeard(null)
     }
     setHeard(take.id)
+    if (take.trial) {
+      const compared = await answered(api.GET('/api/trials/compared', { params: { query: { id: [take.id] } } }))
+      return player.play(playerSounds(compared), take.id, compared.from_frame, null)
+    }
     const comparison = await answered(
       api.GET('/api/takes/{take_id}/comparison', { params: { path: { take_id: take.id } } }),
     )
@@ -36,6 +41,15 @@ export function BinPage() {
     if (!sound) return
     await player.play([monoSound(sound.key, sound, sound.gain_db)], sound.key, comparison.from_frame, null)
   }
+
+  const bringBack = (take: BinnedTake) =>
+    take.trial
+      ? void reportErrors(async () => {
+          await answered(api.DELETE('/api/trials/{trial_id}/bin', { params: { path: { trial_id: take.id } } }))
+          refreshPlacement()
+          refreshTakes()
+        })
+      : rolling.unbin(take.id)
 
   const empty = () =>
     void asking(async (agreed) => {
@@ -68,7 +82,7 @@ export function BinPage() {
       <div className="flex items-baseline gap-5 pb-3">
         <h1 className="font-name text-[28px] leading-tight font-bold">Bin</h1>
         <p className="text-[14px] text-pencil">
-          {takes.length ? `${count(takes.length, 'take')}, ${bytes(bin.data.bytes)}` : 'nothing in it'}
+          {takes.length ? `${inIt(takes)}, ${bytes(bin.data.bytes)}` : 'nothing in it'}
         </p>
         <UndoLinks className="max-w-[320px]" />
         <Link to="/takes" className="ml-auto text-[14px] underline underline-offset-4">
@@ -92,7 +106,8 @@ export function BinPage() {
                   className="block truncate font-name text-[18px] font-semibold"
                   title={`${take.part_name} ${take.number}`}
                 >
-                  {take.part_name} <span className="tabular-nums">{String(take.number).padStart(2, '0')}</span>
+                  {take.part_name} {take.trial && 'trial '}
+                  <span className="tabular-nums">{String(take.number).padStart(2, '0')}</span>
                 </span>
                 <span className="block text-[13px] text-pencil">
                   thrown away at {clock(take.binned_at)}
@@ -118,7 +133,7 @@ export function BinPage() {
                 <Button onClick={() => void reportErrors(() => hear(take))}>
                   {heard === take.id ? 'Stop' : 'Hear'}
                 </Button>
-                <Button onClick={() => rolling.unbin(take.id)}>Bring back</Button>
+                <Button onClick={() => bringBack(take)}>Bring back</Button>
               </span>
             </li>
           ))}
@@ -127,6 +142,13 @@ export function BinPage() {
       <ConfirmDialog asked={asked} onClose={dismiss} />
     </div>
   )
+}
+
+/** "3 takes, 1 trial". */
+function inIt(binned: BinnedTake[]) {
+  const trials = binned.filter((entry) => entry.trial).length
+  const takes = binned.length - trials
+  return [takes && count(takes, 'take'), trials && count(trials, 'trial')].filter(Boolean).join(', ')
 }
 
 const WIDTH = 600

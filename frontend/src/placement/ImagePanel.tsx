@@ -6,7 +6,7 @@ import { figure } from '../ui/format'
 import type { Trials } from './useTrials'
 
 const IMAGES = ['mono', 'left and right', 'mid and side'] as const
-const SIZE = 148
+const SIZE = 136
 
 /** The first two microphones as an image: goniometer, correlation, width, and what mono loses. */
 export function ImagePanel({ trial, report, trials }: { trial: Trial; report: TrialReport; trials: Trials }) {
@@ -26,18 +26,18 @@ export function ImagePanel({ trial, report, trials }: { trial: Trial; report: Tr
       {stereo ? (
         <div className="flex gap-3.5">
           <Goniometer points={report.points} />
-          <dl className="grid flex-1 grid-cols-[1fr_auto] content-start gap-x-2 gap-y-0.5 pt-1">
+          <dl className="grid flex-1 grid-cols-[1fr_auto] content-start gap-x-1.5 gap-y-0.5 pt-1 text-[13px] whitespace-nowrap">
             <dt className="text-pencil">correlation</dt>
             <dd className="text-right font-semibold">{signedFigure(stereo.correlation, 2)}</dd>
             <dt className="text-pencil">width</dt>
             <dd className="text-right font-semibold">{figure(stereo.width, 2)}</dd>
             {stereo.level_difference_db !== null && (
               <>
-                <dt className="text-pencil">right louder</dt>
+                <dt className="text-pencil">right − left</dt>
                 <dd className="text-right font-semibold">{signedFigure(stereo.level_difference_db, 1)} dB</dd>
               </>
             )}
-            <dt className="text-pencil">lost in mono</dt>
+            <dt className="text-pencil">mono loses</dt>
             <dd className="text-right">
               <Verdict verdict={stereo.verdict}>{`${figure(stereo.mono_loss_db)} dB`}</Verdict>
             </dd>

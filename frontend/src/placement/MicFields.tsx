@@ -85,6 +85,14 @@ export function MicFields({
           >
             Add a mic
           </button>
+          {mic && mics.length > 1 && (
+            <button
+              className="px-2 py-0.5 text-pencil underline underline-offset-4 hover:text-ink"
+              onClick={() => onKeep({ ...rig, mics: mics.filter((entry) => entry.name !== mic.name) })}
+            >
+              Remove {mic.name}
+            </button>
+          )}
         </div>
         <span className="ml-auto flex items-center gap-3.5">
           <Select
@@ -108,7 +116,7 @@ export function MicFields({
         </span>
       </div>
       {mic && (
-        <div className="flex flex-wrap items-center gap-x-4 gap-y-1">
+        <div className="grid grid-cols-5 gap-x-2.5">
           <Typed label="Away" value={`${figure(mic.distance_m * 100)} cm`} onKeep={setLength('distance_m')} />
           <Typed
             label="Right"
@@ -118,6 +126,10 @@ export function MicFields({
           <Typed label="Up" value={`${figure((mic.height_m ?? 0) * 100)} cm`} onKeep={setLength('height_m')} />
           <Typed label="Turned" value={`${figure(mic.turned_deg ?? 0, 0)}°`} onKeep={setDegrees('turned_deg')} />
           <Typed label="Tilted" value={`${figure(mic.tilted_deg ?? 0, 0)}°`} onKeep={setDegrees('tilted_deg')} />
+        </div>
+      )}
+      {mic && (
+        <div className="flex flex-wrap items-center gap-x-3.5 gap-y-1 whitespace-nowrap">
           <Select
             label="Kind of microphone"
             value={mic.kind}
@@ -150,13 +162,6 @@ export function MicFields({
           />
           <Switch label="Pad" on={mic.input?.pad ?? false} onChange={(pad) => set({ input: { ...mic.input, pad } })} />
           <Switch label="Absorber" on={mic.absorber ?? false} onChange={(absorber) => set({ absorber })} />
-          <button
-            className="text-pencil underline underline-offset-4 hover:text-ink disabled:opacity-50"
-            disabled={mics.length < 2}
-            onClick={() => onKeep({ ...rig, mics: mics.filter((entry) => entry.name !== mic.name) })}
-          >
-            Remove
-          </button>
         </div>
       )}
     </div>
@@ -165,9 +170,9 @@ export function MicFields({
 
 function Typed({ label, value, onKeep }: { label: string; value: string; onKeep: (typed: string) => void }) {
   return (
-    <span className="flex items-baseline gap-1.5 whitespace-nowrap">
+    <span className="flex min-w-0 items-baseline gap-1.5 whitespace-nowrap">
       <span className="text-pencil">{label}</span>
-      <TextField label={label} value={value} onKeep={onKeep} className="w-16 border-rule font-semibold" />
+      <TextField label={label} value={value} onKeep={onKeep} className="w-full border-rule font-semibold" />
     </span>
   )
 }

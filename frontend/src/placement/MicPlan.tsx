@@ -54,6 +54,12 @@ export function MicPlan({
     height,
   )
   const shown = held?.scale ?? scale
+  // Above the line through the middle the label is over the microphone, below it under it; beside another on the other side.
+  const middle = shown.above([0, 0, 0])[1]
+  const labelsBelow = plan.mics.map((mic, index) => {
+    const y = shown.above(mic.place_m)[1]
+    return y > middle + 4 || (y > middle - 4 && index % 2 === 0)
+  })
   const others = (mic: MicOnRig) => (rig.mics ?? []).map((entry) => (entry.name === mic.name ? mic : entry))
 
   function moved(mic: MicOnRig, view: View, dx: number, dy: number): MicOnRig {
@@ -139,7 +145,7 @@ export function MicPlan({
                   looks={mic.looks}
                   chosen={mic.name === chosen}
                 />
-                <MicLabel mic={mic} at={shown.above(mic.place_m)} below={index % 2 === 1} scale={shown} />
+                <MicLabel mic={mic} at={shown.above(mic.place_m)} below={labelsBelow[index]!} scale={shown} />
               </MicHandle>
             ))}
             <Dimensions plan={plan} chosen={chosen} scale={shown} height={height} />
@@ -271,9 +277,9 @@ function MicLabel({
   scale: PlanScale
 }) {
   // Over its head, or under it for every other one; inside of the view.
-  const at = Math.min(Math.max(x - 14, 92), scale.aboveWidth - 112)
+  const at = Math.min(Math.max(x + 7, 92), scale.aboveWidth - 112)
   return (
-    <text x={at} y={y + (below ? 34 : -22)} fontSize="13.5" fontWeight="700" fill="var(--ink)">
+    <text x={at} y={y + (below ? 36 : -24)} fontSize="13.5" fontWeight="700" fill="var(--ink)">
       {letterOf(mic.name)} <tspan fontWeight="400">{mic.title}</tspan>
     </text>
   )

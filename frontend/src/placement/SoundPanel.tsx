@@ -1,6 +1,7 @@
 import { useState } from 'react'
-import type { ComparedTrials, Plan, TrialReport } from '../api/client'
-import { useRuled } from '../api/queries'
+import type { Across, ComparedTrials, Plan, TrialReport } from '../api/client'
+import { useAcross, useRuled } from '../api/queries'
+import { useOpenSession } from '../desk/OpenSession'
 import { Select } from '../ui/Select'
 import { figure } from '../ui/format'
 import { type ChartLine, ResponseChart } from './ResponseChart'
@@ -8,25 +9,30 @@ import type { Trials } from './useTrials'
 
 const EXPECTED = 'expected, as it is drawn'
 const MICS = 'measured, each mic and their sum'
+const ACROSS = 'all parts, as they are chosen'
 
 /** What the microphones make of the sound: as the plan expects it, as it was measured, or against another trial. */
 export function SoundPanel({ plan, trials, height }: { plan: Plan; trials: Trials; height: number }) {
   const { compared, trial, beside, of } = trials
+  const { session } = useOpenSession()
   const [wanted, setWanted] = useState<string | null>(null)
   const report = compared?.sounds.find((sound) => sound.trial_id === trial?.id)?.report
   const others = beside.filter((entry) => entry.id !== trial?.id)
   const same = trials.placement?.same_as === trial?.id
-  const options = [EXPECTED, ...(report ? [MICS] : []), ...(report ? others.map((entry) => entry.id) : [])]
+  const options = [EXPECTED, ...(report ? [MICS] : []), ...(report ? others.map((entry) => entry.id) : []), ACROSS]
   // What was drawn since has not sounded yet.
   const chosen = wanted && options.includes(wanted) ? wanted : report && same ? MICS : EXPECTED
   const other = others.find((entry) => entry.id === chosen)
+  const across = useAcross(chosen === ACROSS ? session.id : undefined).data
   const ruled = useRuled(other && trial?.id, other?.id, of)
   const against = `trial ${trial?.number} against trial ${other?.number}, free of the playing`
   const pair = report?.pairs[0]
   return (
     <section aria-label="Sound" className="flex flex-col border border-rule bg-sheet px-3.5 pt-2.5 pb-1">
       <div className="flex items-baseline gap-3 text-[13.5px] whitespace-nowrap">
-        <h2 className="text-[18px]">{chosen === EXPECTED ? 'Expected sound' : `Trial ${trial?.number}`}</h2>
+        <h2 className="text-[18px]">
+          {chosen === EXPECTED ? 'Expected sound' : chosen === ACROSS ? 'The song' : `Trial ${trial?.number}`}
+        </h2>
         <Select
           label="Shown"
           value={chosen}
@@ -42,10 +48,22 @@ export function SoundPanel({ plan, trials, height }: { plan: Plan; trials: Trial
             ? (ruled.data?.says ?? ruled.error?.message ?? 'comparing…')
             : chosen === MICS
               ? summary(report)
-              : 'dB'}
+              : chosen === ACROSS
+                ? acrossSaid(across)
+                : 'dB'}
         </span>
       </div>
-      {other ? (
+      {chosen === ACROSS ? (
+        <ResponseChart
+          label="Spectra of all parts whose placement is chosen"
+          height={height}
+          lowest={-42}
+          highest={6}
+          bands={plan.bands_hz}
+          notchesHz={across?.bumps.map((bump) => bump.centre_hz)}
+          lines={across ? acrossLines(across) : []}
+        />
+      ) : other ? (
         <ResponseChart
           label={against}
           height={height}
@@ -77,6 +95,17 @@ export function SoundPanel({ plan, trials, height }: { plan: Plan; trials: Trial
       )}
     </section>
   )
+}
+
+function acrossSaid(across: Across | undefined) {
+  if (!across) return 'looking…'
+  if (across.parts.length < 2) return 'choose a placement for two parts or more'
+  return across.says[0] ?? `together ${figure(across.tilt_db_per_octave)} dB an octave, no bump that two share`
+}
+
+function acrossLines(across: Across): ChartLine[] {
+  const parts = across.parts.map(({ name, thirds_db }) => ({ name, db: thirds_db }))
+  return linesOf(parts, across.centres_hz, across.together_db)
 }
 
 function summary(report: TrialReport | undefined) {

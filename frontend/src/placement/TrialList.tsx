@@ -1,3 +1,4 @@
+import { Link } from 'react-router'
 import type { Trial } from '../api/client'
 import { useWave } from '../api/queries'
 import { useOpenSession } from '../desk/OpenSession'
@@ -5,8 +6,7 @@ import { Select } from '../ui/Select'
 import { Stepper } from '../ui/Stepper'
 import { Switch } from '../ui/Switch'
 import { Verdict } from '../ui/Verdict'
-import { wavePath } from '../wave/wavePath'
-import { loudest } from '../wave/wavePath'
+import { loudest, wavePath } from '../wave/wavePath'
 import type { Trials } from './useTrials'
 
 const WAVE = { width: 210, height: 34 }
@@ -36,8 +36,21 @@ export function TrialList({ trials, onBlind }: { trials: Trials; onBlind: () => 
           on={settings?.beside === 'the song'}
           onChange={(on) => setSettings({ beside: on ? 'the song' : 'nothing' })}
         />
+        <label className="ml-auto cursor-pointer underline underline-offset-4 focus-within:outline-2">
+          Import
+          <input
+            type="file"
+            multiple
+            accept="audio/*,.wav,.aif,.aiff,.flac,.ogg,.mp3"
+            className="sr-only"
+            onChange={(event) => {
+              trials.bringIn(event.target.files)
+              event.target.value = ''
+            }}
+          />
+        </label>
         <button
-          className="ml-auto underline underline-offset-4 disabled:opacity-50"
+          className="underline underline-offset-4 disabled:opacity-50"
           disabled={beside.length < 2}
           onClick={onBlind}
         >
@@ -115,12 +128,19 @@ function Row({ trial, place, trials }: { trial: Trial; place: number; trials: Tr
         <p className="flex gap-x-3 truncate text-pencil">
           <span>trial {trial.number}</span>
           {trial.verdict !== 'good' && <Verdict verdict={trial.verdict}>{trial.said}</Verdict>}
-          {trial.chosen ? (
+          {trial.origin === 'imported' ? (
+            <span>imported</span>
+          ) : trial.chosen ? (
             <b className="text-ink">✓ chosen</b>
           ) : (
             <button className="underline underline-offset-4 hover:text-ink" onClick={() => trials.choose(trial)}>
               {here ? 'Choose, stands so now' : 'Choose'}
             </button>
+          )}
+          {trial.origin !== 'imported' && (
+            <Link to={`/placement-sheet/${trial.id}`} className="underline underline-offset-4 hover:text-ink">
+              Put back
+            </Link>
           )}
           <button className="underline underline-offset-4 hover:text-ink" onClick={() => void trials.bin(trial)}>
             Bin

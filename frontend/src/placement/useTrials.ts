@@ -1,6 +1,6 @@
 import { useCallback, useEffect, useMemo, useRef } from 'react'
 import { useSearchParams } from 'react-router'
-import { reportErrors } from '../api/acts'
+import { formOf, reportErrors } from '../api/acts'
 import {
   type ComparedTrials,
   type MicBlend,
@@ -17,7 +17,7 @@ import { useChoice, usePlayer } from '../desk/Choice'
 import { useHearing } from '../desk/Hearing'
 import { useOpenSession } from '../desk/OpenSession'
 import { besideOf } from '../desk/Transport'
-import type { PlayerSound } from '../sound/player'
+import { playerSounds } from './playerSounds'
 
 export const MOST_COMPARED = 9
 const NONE: Trial[] = []
@@ -74,18 +74,24 @@ export function useTrials(part: Part) {
 
   // What sounds was changed: it goes on, at the same place, as it is now.
   const played = useRef<ComparedTrials | null>(null)
+  // Pressed before it was known what it sounds like: it is heard as soon as it is.
+  const awaited = useRef<string | null>(null)
   useEffect(() => {
     if (!compared || compared === played.current) return
     played.current = compared
-    const id = player.state.heard
-    if (!player.state.playing || !id || !compared.sounds.some((sound) => sound.trial_id === id)) return
+    const id = player.state.playing ? player.state.heard : awaited.current
+    awaited.current = null
+    if (!id || !compared.sounds.some((sound) => sound.trial_id === id)) return
     void reportErrors(() => start(compared, id, player.frameNow()))
   }, [compared, player, start])
 
   const hear = useCallback(
     (id: string) => {
       show({ trial: id })
-      if (!compared?.sounds.some((sound) => sound.trial_id === id)) return
+      if (!compared?.sounds.some((sound) => sound.trial_id === id)) {
+        awaited.current = id
+        return
+      }
       if (player.state.playing && player.state.heard) player.choose(id)
       else void reportErrors(() => start(compared, id, player.frameNow()))
     },
@@ -107,6 +113,21 @@ export function useTrials(part: Part) {
       }),
     [player, path],
   )
+  const bringIn = (list: FileList | File[] | null) =>
+    void reportErrors(async () => {
+      const files = Array.from(list ?? [])
+      if (!files.length) return
+      const made = await answered(
+        api.POST('/api/parts/{part_id}/trials/imports', {
+          params: { path },
+          body: { files: [] },
+          bodySerializer: formOf('files', files, {}),
+        }),
+      )
+      refreshPlacement()
+      show({ trial: made.id })
+      notice(`${files[0]!.name} is trial ${made.number}`)
+    })
   const bin = useCallback(
     (target: Trial) =>
       reportErrors(async () => {
@@ -170,7 +191,7 @@ export function useTrials(part: Part) {
 
   // What is heard is told at the deck.
   const heardTrial = beside.find((entry) => entry.id === heard)
-  const said = playing && heardTrial ? `trial ${heardTrial.number}` : null
+  const said = !playing || !heardTrial ? null : shown.has('blind') ? 'one of the letters' : `trial ${heardTrial.number}`
   useEffect(() => {
     setHeardBeside(said ? { name: said, detail: of ?? 'all mics' } : null)
     return () => setHeardBeside(null)
@@ -188,6 +209,7 @@ export function useTrials(part: Part) {
     hear,
     playOrStop,
     record,
+    bringIn,
     bin,
     binAndRecord,
     choose,
@@ -198,18 +220,3 @@ export function useTrials(part: Part) {
 }
 
 export type Trials = ReturnType<typeof useTrials>
-
-/** Each clip with its ears, as loud as the others. */
-export function playerSounds(compared: ComparedTrials): PlayerSound[] {
-  return compared.sounds.map((sound) => ({
-    key: sound.trial_id,
-    gainDb: sound.gain_db,
-    channels: sound.channels.map(({ sound_url, from_frame, frames, left, right }) => ({
-      url: sound_url,
-      fromFrame: from_frame,
-      frames,
-      left,
-      right,
-    })),
-  }))
-}

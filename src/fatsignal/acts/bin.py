@@ -9,10 +9,11 @@ from pathlib import Path
 from uuid import UUID
 
 from fatsignal.engine.journal import ENTERED_NAME
-from fatsignal.store import history, prints, takes
+from fatsignal.store import history, prints, takes, trials
 from fatsignal.store.database import Connection
 from fatsignal.store.prints import Print
 from fatsignal.store.takes import Take
+from fatsignal.store.trials import Trial
 
 log = logging.getLogger(__name__)
 
@@ -31,10 +32,11 @@ async def bin_takes(conn: Connection, session_id: UUID, take_ids: Sequence[UUID]
 
 @dataclass(frozen=True, slots=True)
 class Bin:
-    """The takes of a session that are in its bin, the prints made of them, and where all of it lies."""
+    """Takes and trial clips of a session that are in its bin, prints made of them, and where all of it lies."""
 
     session_id: UUID
     takes: list[Take]
+    trials: list[Trial]
     prints: list[Print]
     files: list[Path]
     folders: list[Path]
@@ -50,20 +52,27 @@ async def look_into_bin(conn: Connection, session_id: UUID, sessions_folder: Pat
     channels = await takes.channels_of(conn, [take.id for take in binned])
     ids = {take.id for take in binned}
     made = [print_ for print_ in await prints.list_prints(conn, session_id) if print_.material_id in ids]
+    tried = await trials.list_binned(conn, session_id)
     recorded = [sessions_folder / take.folder / channel.file for take in binned for channel in channels[take.id]]
+    recorded += [sessions_folder / trial.folder / channel.file for trial in tried for channel in trial.channels]
     printed = [sessions_folder / print_.file for print_ in made if print_.file]
-    return Bin(session_id, binned, made, recorded + printed, [sessions_folder / take.folder for take in binned])
+    folders = [sessions_folder / take.folder for take in binned]
+    folders += [sessions_folder / trial.folder for trial in tried]
+    return Bin(session_id, binned, tried, made, recorded + printed, folders)
 
 
 async def empty_bin(conn: Connection, found: Bin) -> None:
-    """Remove the takes that are in it, with their prints and all files.
+    """Remove the takes and trial clips that are in it, with their prints and all files.
 
     The rows go first: a file that cannot be removed is left over, and no take is left without its file.
     """
     await takes.remove_takes(conn, [take.id for take in found.takes])
+    await trials.remove_trials(conn, [trial.id for trial in found.trials])
     await conn.commit()
     await asyncio.to_thread(_remove, found.files, found.folders)
-    log.info("the bin of session %s was emptied: %d takes", found.session_id, len(found.takes))
+    log.info(
+        "the bin of session %s was emptied: %d takes, %d trials", found.session_id, len(found.takes), len(found.trials)
+    )
 
 
 def _size(path: Path) -> int:

@@ -1,22 +1,20 @@
 """From a press of the key to the order that records a trial clip."""
 
-import asyncio
 import zlib
 from pathlib import Path
 from uuid import UUID
 
 from fatsignal.acts.audio_interface import interface_now, record_offset_frames
 from fatsignal.acts.roll_order import Armed, roll_order
-from fatsignal.acts.take_numbers import part_folder
+from fatsignal.acts.take_numbers import next_trial_number
 from fatsignal.acts.trials import placement_of
 from fatsignal.core.cue.monitoring import Monitoring
 from fatsignal.core.mics.trial import trial_plan
 from fatsignal.engine.orders import RollOrder
 from fatsignal.errors import RollRefused
-from fatsignal.files.claims import highest_trial_number
 from fatsignal.rig.interface import INPUTS
 from fatsignal.rig.setup import RigSetup, check_inputs
-from fatsignal.store import parts, sessions, tones, trials
+from fatsignal.store import parts, sessions, tones
 from fatsignal.store.database import Connection
 
 
@@ -41,9 +39,8 @@ async def order_trial(conn: Connection, part_id: UUID, *, sessions_folder: Path,
     )  # fmt: skip
     interface = await interface_now(conn)
     tone_id = Monitoring.model_validate(part.monitoring).tone_revision_id
-    in_folder = await asyncio.to_thread(highest_trial_number, part_folder(sessions_folder, session, part))
     armed = Armed(
-        part, 1 + max(in_folder, await trials.highest_number(conn, part.id)),
+        part, await next_trial_number(conn, sessions_folder, session, part),
         # The simulated player plays the same each time, so that only the placement differs.
         seed=zlib.crc32(part.id.bytes), tone=await tones.get_revision(conn, tone_id) if tone_id else None,
     )  # fmt: skip

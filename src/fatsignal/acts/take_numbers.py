@@ -1,11 +1,11 @@
-"""The number of a part's next take."""
+"""The number of a part's next take, and of its next trial clip."""
 
 import asyncio
 from pathlib import Path
 
-from fatsignal.files.claims import highest_take_number
+from fatsignal.files.claims import highest_take_number, highest_trial_number
 from fatsignal.files.names import file_name
-from fatsignal.store import takes
+from fatsignal.store import takes, trials
 from fatsignal.store.database import Connection
 from fatsignal.store.parts import Part
 from fatsignal.store.sessions import Session
@@ -24,3 +24,9 @@ async def next_number(conn: Connection, sessions_folder: Path, session: Session,
     highest = await takes.highest_number(conn, part.id)
     in_folder = await asyncio.to_thread(highest_take_number, part_folder(sessions_folder, session, part))
     return 1 + max(highest, in_folder)
+
+
+async def next_trial_number(conn: Connection, sessions_folder: Path, session: Session, part: Part) -> int:
+    """The same of its next trial clip."""
+    in_folder = await asyncio.to_thread(highest_trial_number, part_folder(sessions_folder, session, part))
+    return 1 + max(await trials.highest_number(conn, part.id), in_folder)

@@ -2,7 +2,7 @@
 
 import hashlib
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 import numpy as np
@@ -21,7 +21,7 @@ from fatsignal.store.trials import Trial
 
 _DI = Wanted(("di",))
 # What is told of a clip is remembered: another number where it is told in another form.
-_TOLD = 2
+_TOLD = 3
 
 
 @dataclass(frozen=True, slots=True)
@@ -36,6 +36,11 @@ class TrialSound:
     def in_both_ears(self) -> bool:
         """Whether left and right are one."""
         return all(played.left == played.right for _, played in self.channels)
+
+    def first(self, frames: int) -> "TrialSound":
+        """No more of it than so many frames."""
+        start = self.span.from_frame
+        return replace(self, span=Window(start, min(self.span.to_frame, start + frames)))
 
     def fingerprint(self) -> str:
         """Of all that it sounds like, and of the release that measures it."""

@@ -27,6 +27,8 @@ async def choose_trial(conn: Connection, trial: Trial) -> None:
 
     What is not the microphones' place stays as it is now: instrument, DI, amp.
     """
+    if trial.origin == "imported":
+        raise InvalidSetting(f"trial {trial.number} was imported: where its microphones stood, nobody knows")
     part = await parts.get_part(conn, trial.part_id)
     then = RigSetup.model_validate(trial.rig_sheet)
     says = f"{part.name}: placement of trial {trial.number} chosen"

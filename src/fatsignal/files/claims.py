@@ -4,11 +4,11 @@ import errno
 import filecmp
 import os
 import re
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from pathlib import Path
 
 from fatsignal.files.atomic_write import sync_file, sync_folder
-from fatsignal.files.names import take_folder_name
+from fatsignal.files.names import take_folder_name, trial_folder_name
 
 _MOST_TRIED = 10_000
 _NO_LINKS = {errno.EPERM, errno.ENOTSUP, errno.EOPNOTSUPP, errno.ENOSYS, errno.EMLINK}
@@ -73,15 +73,24 @@ def place_file(partial: Path, path: Path) -> Path:
 
 def claim_take_folder(part_folder: Path, number: int) -> tuple[int, Path]:
     """Make the folder of a take of a part, under `number` or the next free one: the number and the folder."""
+    return _claim_numbered(part_folder, number, take_folder_name)
+
+
+def claim_trial_folder(part_folder: Path, number: int) -> tuple[int, Path]:
+    """The same of a trial clip."""
+    return _claim_numbered(part_folder, number, trial_folder_name)
+
+
+def _claim_numbered(part_folder: Path, number: int, name: Callable[[int], str]) -> tuple[int, Path]:
     part_folder.mkdir(parents=True, exist_ok=True)
     for candidate in range(number, number + _MOST_TRIED):
-        folder = part_folder / take_folder_name(candidate)
+        folder = part_folder / name(candidate)
         try:
             folder.mkdir()
             return candidate, folder
         except FileExistsError:
             continue
-    raise FileExistsError(f"no free take number in {part_folder.name}")
+    raise FileExistsError(f"no free number in {part_folder.name}")
 
 
 def highest_take_number(part_folder: Path) -> int:

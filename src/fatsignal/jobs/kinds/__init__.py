@@ -13,11 +13,12 @@ from fatsignal.jobs.kinds.printing import PRINTING
 from fatsignal.jobs.kinds.pulses import PULSE
 from fatsignal.jobs.kinds.signal_paths import SIGNAL_PATH
 from fatsignal.jobs.kinds.surveying import SURVEY
+from fatsignal.jobs.kinds.trial_imports import TRIAL_IMPORT
 from fatsignal.jobs.kinds.trials import TRIAL, TRIAL_DIFFERENCE
 from fatsignal.jobs.kinds.waves import WAVE
 
 _ALL: tuple[AnyKind, ...] = (
     PRINTING, SURVEY, IMPORT, BACKING, PLAYBACK, PULSE, CHECK, JUDGING, TUNING_DRIFT, COMPARISON, CURVES, LATENCY,
-    SIGNAL_PATH, MIDI, PARCEL, WAVE, TRIAL, TRIAL_DIFFERENCE,
+    SIGNAL_PATH, MIDI, PARCEL, WAVE, TRIAL, TRIAL_DIFFERENCE, TRIAL_IMPORT,
 )  # fmt: skip
 KINDS: dict[str, AnyKind] = {kind.name: kind for kind in _ALL}

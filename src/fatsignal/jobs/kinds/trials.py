@@ -20,7 +20,9 @@ async def _prepare(conn: Connection, work: Work, settings: Settings) -> "list[Tr
     from fatsignal.acts.trial_sound import trial_sound
 
     found = [await trials.get_trial(conn, UUID(each)) for each in work.input["trials"]]
-    return [trial_sound(trial, settings.sessions_folder, of=work.input["of"]) for trial in found]
+    of, frames = work.input["of"], work.input["frames"]
+    sounds = [trial_sound(trial, settings.sessions_folder, of=of) for trial in found]
+    return [sound.first(frames) if frames else sound for sound in sounds]
 
 
 def _measure(sounds: "list[TrialSound]", _: str, tell: Tell) -> Any:

@@ -69,7 +69,8 @@ def placement_view(part: Part, found: list[Trial]) -> PlacementView:
     settings = PlacementSettings.model_validate(part.placement)
     rig = RigSetup.model_validate(part.rig)
     here = _placed(rig)
-    same = next((trial.id for trial in found if _placed(RigSetup.model_validate(trial.rig_sheet)) == here), None)
+    recorded = [trial for trial in found if trial.origin != "imported"]
+    same = next((trial.id for trial in recorded if _placed(RigSetup.model_validate(trial.rig_sheet)) == here), None)
     return PlacementView(
         part_id=part.id, settings=settings, trials=[trial_view(trial, settings) for trial in found], same_as=same,
         revision=revision_of(part.placement),
@@ -82,11 +83,13 @@ def trial_view(trial: Trial, settings: PlacementSettings) -> TrialView:
 
     rig = RigSetup.model_validate(trial.rig_sheet)
     verdict, said = _verdict(trial)
+    imported = trial.origin == "imported"
+    words = "imported" if imported else in_short(rig.mics)
     return TrialView(
         id=trial.id, number=trial.number, recorded_at=trial.recorded_at, rate_hz=trial.rate_hz,
         from_frame=trial.from_frame, frames=trial.frames, heard_from_frame=trial.span.from_frame,
-        heard_to_frame=trial.span.to_frame, origin=trial.origin, words=in_short(rig.mics), room=rig.room,
-        sounding=rig.sounding, ghosts=_ghosts(rig), blend=MicBlend.model_validate(trial.blend),
+        heard_to_frame=trial.span.to_frame, origin=trial.origin, words=words, room=rig.room,
+        sounding=rig.sounding, ghosts=[] if imported else _ghosts(rig), blend=MicBlend.model_validate(trial.blend),
         channels=[
             TrialChannelView(name=channel.name, kind=channel.kind, peak_dbfs=channel.checks["peak_dbfs"])
             for channel in trial.channels

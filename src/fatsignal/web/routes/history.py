@@ -25,9 +25,10 @@ class HistoryView(BaseModel):
 
 
 class BinnedTake(BaseModel):
-    """A take in the bin."""
+    """A take in the bin, or a trial clip."""
 
     id: UUID
+    trial: bool = False
     part_name: str
     number: int
     recorded_at: datetime
@@ -70,7 +71,7 @@ async def redo(session_id: UUID, conn: Transaction) -> HistoryView:
 
 @router.get("/bin")
 async def what_is_in_the_bin(session_id: UUID, conn: Transaction, settings: SettingsDep) -> BinView:
-    """Takes in the bin, the one that went there last first."""
+    """Takes and trial clips in the bin, the one that went there last first."""
     session = await sessions.get_session(conn, session_id)
     names = {part.id: part.name for part in await parts.list_parts(conn, session_id)}
     binned = await look_into_bin(conn, session_id, settings.sessions_folder)
@@ -83,19 +84,31 @@ async def what_is_in_the_bin(session_id: UUID, conn: Transaction, settings: Sett
             last_bar=session.tempo.bar_beat_at(take.used.to_frame - 1)[0],
             said=take.said, note=take.note, prints=made.count(take.id),
         )
-        for take in sorted(binned.takes, key=lambda each: str(each.binned_at), reverse=True)
+        for take in binned.takes
         if take.binned_at is not None
+    ] + [
+        BinnedTake(
+            id=trial.id, trial=True, part_name=names[trial.part_id], number=trial.number,
+            recorded_at=trial.recorded_at, binned_at=trial.binned_at, seconds=trial.frames / trial.rate_hz,
+            first_bar=session.tempo.bar_beat_at(trial.span.from_frame)[0],
+            last_bar=session.tempo.bar_beat_at(trial.span.to_frame - 1)[0],
+            said=trial.said, note=trial.note, prints=0,
+        )
+        for trial in binned.trials
+        if trial.binned_at is not None
     ]  # fmt: skip
+    found.sort(key=lambda each: each.binned_at, reverse=True)
     return BinView(takes=found, bytes=await asyncio.to_thread(binned.bytes))
 
 
 @router.delete("/bin")
 async def empty(session_id: UUID, conn: Transaction, settings: SettingsDep, agreed: bool = False) -> BinView:
-    """Empty the bin: its takes, their prints and their files are gone for good. It asks first (409)."""
+    """Empty the bin: what is in it, prints of it and its files are gone for good. It asks first (409)."""
     await sessions.get_session(conn, session_id)
     binned = await look_into_bin(conn, session_id, settings.sessions_folder)
-    if binned.takes and not agreed:
-        said = "one take" if len(binned.takes) == 1 else f"{len(binned.takes)} takes"
+    if (binned.takes or binned.trials) and not agreed:
+        counted = ((len(binned.takes), "take"), (len(binned.trials), "trial clip"))
+        said = " and ".join(f"one {word}" if many == 1 else f"{many} {word}s" for many, word in counted if many)
         raise ConfirmationRequired(
             f"{said} in the bin will be gone for good, with all files and prints: this cannot be undone"
         )

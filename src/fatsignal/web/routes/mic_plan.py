@@ -1,6 +1,8 @@
 """The plan of microphones: what follows from where they stand, lengths as they are typed, stereo set-ups."""
 
 import asyncio
+from dataclasses import asdict
+from datetime import datetime
 from typing import Annotated
 from uuid import UUID
 
@@ -10,7 +12,7 @@ from pydantic import BaseModel, Field
 from fatsignal.core.mics.place import parse_length_m
 from fatsignal.core.mics.sounding import SOUNDING, Cone
 from fatsignal.rig.setup import RigSetup
-from fatsignal.store import parts, sessions
+from fatsignal.store import parts, sessions, trials
 from fatsignal.web.context import Pool, Transaction
 
 router = APIRouter(prefix="/api", tags=["placement"])
@@ -81,6 +83,32 @@ class PlanView(BaseModel):
     says: list[str]
 
 
+class DimensionView(BaseModel):
+    name: str
+    value: str
+
+
+class MicSheetView(BaseModel):
+    name: str
+    dimensions: list[DimensionView]
+
+
+class PlacementSheetView(BaseModel):
+    """What puts the microphones of a trial back where they were."""
+
+    number: int
+    part_name: str
+    session_name: str
+    artist: str
+    recorded_at: datetime
+    note: str
+    room: str
+    amp: str
+    rig: RigSetup
+    plan: PlanView
+    mics: list[MicSheetView]
+
+
 class LengthView(BaseModel):
     metres: float
 
@@ -104,20 +132,33 @@ class WantedSetUp(BaseModel):
 @router.post("/parts/{part_id}/plan")
 async def plan(part_id: UUID, rig: RigSetup, pool: Pool) -> PlanView:
     """The plan of a rig as a page has it, whether it is kept yet or not."""
-    from dataclasses import asdict
-
-    from fatsignal.core.level.third_octaves import NAMED_BANDS_HZ
-    from fatsignal.rig.plan import plan_of
-
     async with pool.connection() as conn:
         part = await parts.get_part(conn, part_id)
         session = await sessions.get_session(conn, part.session_id)
-    found = await asyncio.to_thread(plan_of, rig, rate_hz=session.rate_hz)
-    return PlanView(
-        front=_front(rig.sounding),
-        bands_hz={name: list(each) for name, each in NAMED_BANDS_HZ.items()},
-        **asdict(found),
-    )
+    return await _plan(rig, session.rate_hz)
+
+
+@router.get("/trials/{trial_id}/sheet")
+async def sheet(trial_id: UUID, conn: Transaction) -> PlacementSheetView:
+    """All that puts a trial's microphones back where they were, with their plan."""
+    from fatsignal.rig.plan import dimensions
+
+    trial = await trials.get_trial(conn, trial_id)
+    part = await parts.get_part(conn, trial.part_id)
+    session = await sessions.get_session(conn, part.session_id)
+    rig = RigSetup.model_validate(trial.rig_sheet)
+    return PlacementSheetView(
+        number=trial.number, part_name=part.name, session_name=session.name, artist=session.artist,
+        recorded_at=trial.recorded_at, note=trial.note, room=rig.room, amp=rig.amp.name if rig.amp else "",
+        rig=rig, plan=await _plan(rig, session.rate_hz),
+        mics=[
+            MicSheetView(
+                name=mic.name,
+                dimensions=[DimensionView(name=each.name, value=each.value) for each in dimensions(rig, mic)],
+            )
+            for mic in rig.mics
+        ],
+    )  # fmt: skip
 
 
 @router.get("/length")
@@ -149,6 +190,17 @@ async def set_up(part_id: UUID, wanted: WantedSetUp, conn: Transaction) -> RigSe
 
     await parts.get_part(conn, part_id)
     return put_up(wanted.rig, wanted.name)
+
+
+async def _plan(rig: RigSetup, rate_hz: int) -> PlanView:
+    from fatsignal.core.level.third_octaves import NAMED_BANDS_HZ
+    from fatsignal.rig.plan import plan_of
+
+    found = await asyncio.to_thread(plan_of, rig, rate_hz=rate_hz)
+    return PlanView(
+        front=_front(rig.sounding), bands_hz={name: list(each) for name, each in NAMED_BANDS_HZ.items()},
+        **asdict(found),
+    )  # fmt: skip
 
 
 def _front(name: str) -> FrontView:

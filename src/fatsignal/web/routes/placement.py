@@ -4,16 +4,19 @@ import asyncio
 from typing import Annotated, Any, Literal
 from uuid import UUID
 
-from fastapi import APIRouter, Query, Response
+from fastapi import APIRouter, File, Query, Response, UploadFile
 from pydantic import BaseModel, Field
 
 from fatsignal.acts.trial_sound import TrialSound, trial_sound
 from fatsignal.acts.trials import bin_trial, choose_trial, placement_of
+from fatsignal.core.material.channels import RecordedKind
 from fatsignal.core.mics.blend import MicBlend
 from fatsignal.core.mics.trial import PlacementSettings, trial_plan
 from fatsignal.core.tone.loudness_match import matching_gains_db
 from fatsignal.core.verdict import Verdict
 from fatsignal.errors import InvalidSetting
+from fatsignal.jobs.kinds.imports import ReceivedFile
+from fatsignal.jobs.kinds.trial_imports import TRIAL_IMPORT_KIND, TrialImportInput
 from fatsignal.jobs.kinds.trials import TRIAL_DIFFERENCE_KIND, TRIAL_KIND
 from fatsignal.store import history, parts, sessions, trials
 from fatsignal.store.database import Connection
@@ -21,6 +24,7 @@ from fatsignal.store.trials import Trial
 from fatsignal.web.context import EngineDep, Pool, SettingsDep, Transaction, WorkQueueDep
 from fatsignal.web.presenters.trials import PlacementView, TrialView, placement_view, trial_view
 from fatsignal.web.revisions import IfMatch, check_revision, revision_of
+from fatsignal.web.sound_files import received
 from fatsignal.web.sounds import LONGEST_PIECE_FRAMES, floats
 from fatsignal.web.work_queue import WorkQueue
 
@@ -159,6 +163,29 @@ class ComparedTrials(BaseModel):
     sounds: list[ComparedTrial]
 
 
+class PartSpectrumView(BaseModel):
+    part_id: UUID
+    name: str
+    thirds_db: list[float] = Field(description="Against its own loudest band.")
+
+
+class SharedBumpView(BaseModel):
+    centre_hz: float
+    parts: list[str]
+    by_db: float
+
+
+class AcrossView(BaseModel):
+    """The parts whose placement is chosen, beside each other and together."""
+
+    parts: list[PartSpectrumView]
+    centres_hz: list[float]
+    together_db: list[float]
+    tilt_db_per_octave: float
+    bumps: list[SharedBumpView]
+    says: list[str]
+
+
 class RuledBandView(BaseModel):
     centre_hz: float
     difference_db: float | None
@@ -208,6 +235,36 @@ async def record_trial(part_id: UUID, conn: Transaction, settings: SettingsDep, 
         order = await order_trial(conn, part_id, sessions_folder=settings.sessions_folder, speed=settings.rig_speed)
         await engine.start(order)
     return TrialStarted(roll_id=order.roll_id, number=order.parts[0].first_number)
+
+
+@router.post("/parts/{part_id}/trials/imports", status_code=201)
+async def import_clip(
+    part_id: UUID, files: Annotated[list[UploadFile], File(min_length=1, max_length=6)], pool: Pool,
+    settings: SettingsDep, queue: WorkQueueDep,
+) -> TrialView:  # fmt: skip
+    """Bring in a sound to hold placements against: one file of one or two channels, or several that begin together."""
+    from fatsignal.core.takes.channel_names import guess_kinds
+
+    async with pool.connection() as conn:
+        part = await parts.get_part(conn, part_id)
+    async with received(files, settings.uploads_folder, largest_bytes=settings.largest_upload_bytes) as upload:
+        names = [each.shown_name for each in upload.files]
+        # What is brought in alone is listened to, whatever its name says.
+        kinds: list[RecordedKind] = ["mic"] if len(names) == 1 else guess_kinds(names)
+        asked = TrialImportInput(
+            files=[
+                ReceivedFile(path=each.path, shown_name=each.shown_name, kind=kind)
+                for each, kind in zip(upload.files, kinds, strict=True)
+            ],
+            part_id=part_id,
+        )  # fmt: skip
+        work = await queue.ask(
+            kind=TRIAL_IMPORT_KIND, fingerprint=upload.name, session_id=part.session_id,
+            work_input=asked.model_dump(mode="json"),
+        )  # fmt: skip
+        made = await queue.result(work)
+    async with pool.connection() as conn:
+        return await _one(conn, UUID(made["trial_id"]))
 
 
 @router.put("/trials/{trial_id}/note")
@@ -272,7 +329,11 @@ async def compared(
     async with pool.connection() as conn:
         found = await trials.trials_by_id(conn, trial_ids)
         there = [found[each] if each in found else await trials.get_trial(conn, each) for each in trial_ids]
-    sounds = [trial_sound(trial, settings.sessions_folder, of=of if _has(trial, of) else None) for trial in there]
+    # Of clips that are not of one length so much as all have; one that was stopped at once shortens none of them.
+    lengths = [trial.span.frames for trial in there]
+    frames = min([each for each in lengths if each >= there[0].rate_hz] or lengths)
+    wholes = [trial_sound(trial, settings.sessions_folder, of=of if _has(trial, of) else None) for trial in there]
+    sounds = [whole.first(frames) for whole in wholes]
     reports = [
         TrialReportView.model_validate(each)
         for each in await asyncio.gather(
@@ -280,17 +341,55 @@ async def compared(
         )
     ]
     gains = matching_gains_db([each.loudness_lufs for each in reports], [each.peak_dbtp for each in reports])
-    frames = min(sound.span.frames for sound in sounds)
     return ComparedTrials(
         from_frame=there[0].span.from_frame, to_frame=there[0].span.from_frame + frames,
         centres_hz=[float(each) for each in CENTRES_HZ],
         sounds=[
             ComparedTrial(
                 trial_id=trial.id, number=trial.number, gain_db=round(gain, 3), report=report,
-                channels=_streamed(trial, sound, of, at=there[0].span.from_frame),
+                channels=_streamed(trial, whole, of, at=there[0].span.from_frame),
             )
-            for trial, sound, report, gain in zip(there, sounds, reports, gains, strict=True)
+            for trial, whole, report, gain in zip(there, wholes, reports, gains, strict=True)
         ],
+    )  # fmt: skip
+
+
+@router.get("/sessions/{session_id}/placement/across")
+async def across(session_id: UUID, pool: Pool, settings: SettingsDep, queue: WorkQueueDep) -> AcrossView:
+    """All parts whose placement is chosen: how their sum tilts, and which bumps they share."""
+    from fatsignal.core.level.across_parts import across_parts
+    from fatsignal.core.level.third_octaves import CENTRES_HZ
+
+    async with pool.connection() as conn:
+        await sessions.get_session(conn, session_id)
+        there = await parts.list_parts(conn, session_id)
+        ids = {placement_of(part).chosen: part for part in there}
+        found = await trials.trials_by_id(conn, [each for each in ids if each is not None])
+    chosen = [trial for trial in found.values() if trial.binned_at is None]
+    reports = await asyncio.gather(
+        *(_measured(queue, trial, trial_sound(trial, settings.sessions_folder), None) for trial in chosen)
+    )
+    spectra = {
+        ids[trial.id].name: (ids[trial.id].id, report["heard"]["thirds_db"])
+        for trial, report in zip(chosen, reports, strict=True)
+        if report["heard"] is not None
+    }
+    if not spectra:
+        return AcrossView(parts=[], centres_hz=[], together_db=[], tilt_db_per_octave=0.0, bumps=[], says=[])
+    fewest = min(len(thirds) for _, thirds in spectra.values())
+    told = across_parts({name: thirds[:fewest] for name, (_, thirds) in spectra.items()})
+    return AcrossView(
+        parts=[
+            PartSpectrumView(
+                part_id=part_id, name=name, thirds_db=[db - max(thirds) for db in thirds[:fewest]]
+            )
+            for name, (part_id, thirds) in spectra.items()
+        ],
+        centres_hz=[float(hz) for hz in CENTRES_HZ[:fewest]],
+        together_db=[db - max(told.together_db) for db in told.together_db],
+        tilt_db_per_octave=told.tilt_db_per_octave,
+        bumps=[SharedBumpView(centre_hz=each.centre_hz, parts=each.parts, by_db=each.by_db) for each in told.bumps],
+        says=told.says,
     )  # fmt: skip
 
 
@@ -304,7 +403,7 @@ async def ruled(
     sounds = [trial_sound(each, settings.sessions_folder, of=of) for each in (one, other)]
     work = await queue.ask(
         kind=TRIAL_DIFFERENCE_KIND, fingerprint=" ".join(sound.fingerprint() for sound in sounds),
-        work_input={"trials": [str(other_id), str(trial_id)], "of": of},
+        work_input={"trials": [str(other_id), str(trial_id)], "of": of, "frames": None},
     )  # fmt: skip
     return RuledView.model_validate(await queue.result(work))
 
@@ -348,7 +447,7 @@ async def _measured(queue: WorkQueue, trial: Trial, sound: TrialSound, of: str |
     """What it sounds like, by a worker; it is computed once for the same sound."""
     work = await queue.ask(
         kind=TRIAL_KIND, fingerprint=sound.fingerprint(),
-        work_input={"trials": [str(trial.id)], "of": of if _has(trial, of) else None},
+        work_input={"trials": [str(trial.id)], "of": of if _has(trial, of) else None, "frames": sound.span.frames},
     )  # fmt: skip
     return await queue.result(work)
 

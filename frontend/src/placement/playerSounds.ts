@@ -1,0 +1,17 @@
+import type { ComparedTrials } from '../api/client'
+import type { PlayerSound } from '../sound/player'
+
+/** Each clip with its ears, as loud as the others. */
+export function playerSounds(compared: ComparedTrials): PlayerSound[] {
+  return compared.sounds.map((sound) => ({
+    key: sound.trial_id,
+    gainDb: sound.gain_db,
+    channels: sound.channels.map(({ sound_url, from_frame, frames, left, right }) => ({
+      url: sound_url,
+      fromFrame: from_frame,
+      frames,
+      left,
+      right,
+    })),
+  }))
+}
