@@ -13,6 +13,7 @@ const NO_PAIR = 'stereo set-up'
 export function MicFields({
   partId,
   rig,
+  newest,
   choices,
   chosen,
   onChoose,
@@ -20,6 +21,7 @@ export function MicFields({
 }: {
   partId: string
   rig: Rig
+  newest: () => Rig
   choices: Choices
   chosen: string | undefined
   onChoose: (name: string) => void
@@ -29,8 +31,12 @@ export function MicFields({
   const mics = rig.mics ?? []
   const mic = mics.find((entry) => entry.name === chosen) ?? mics[0]
 
-  const set = (changes: Partial<MicOnRig>) =>
-    mic && onKeep({ ...rig, mics: mics.map((entry) => (entry.name === mic.name ? { ...entry, ...changes } : entry)) })
+  /** Onto the rig as it is by now: two values that are typed one after the other are both kept. */
+  function set(changes: Partial<MicOnRig>) {
+    const now = newest()
+    if (!mic) return
+    onKeep({ ...now, mics: now.mics?.map((entry) => (entry.name === mic.name ? { ...entry, ...changes } : entry)) })
+  }
 
   /** What was typed may be in inches or feet: the server reads it. */
   const setLength = (key: 'distance_m' | 'off_centre_m' | 'height_m') => (typed: string) =>

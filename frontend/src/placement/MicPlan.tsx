@@ -28,6 +28,7 @@ type OnPlan = Plan['mics'][number]
 export function MicPlan({
   plan,
   rig,
+  newest,
   ghosts,
   chosen,
   height,
@@ -37,6 +38,8 @@ export function MicPlan({
 }: {
   plan: Plan
   rig: Rig
+  /** The rig as it is by now, where it may be newer than what is drawn. */
+  newest?: () => Rig
   ghosts: Trial['ghosts']
   chosen: string | undefined
   height: number
@@ -93,7 +96,9 @@ export function MicPlan({
       if (held) onDraw({ ...rig, mics: others(held.mic) })
     },
     onKeyDown: (event: React.KeyboardEvent) => {
-      const mic = rig.mics?.find((entry) => entry.name === name)
+      // Onto the rig as it is by now: a key that is held comes quicker than it is drawn.
+      const now = newest?.() ?? rig
+      const mic = now.mics?.find((entry) => entry.name === name)
       const size = event.shiftKey ? STEP_M * LARGE : STEP_M
       const way = WAYS[event.key]
       const turn = event.key === ',' || event.key === '<' ? -1 : event.key === '.' || event.key === '>' ? 1 : 0
@@ -103,7 +108,7 @@ export function MicPlan({
       const next = way
         ? moved(mic, view, way[0] * size, way[1] * size)
         : { ...mic, turned_deg: clamp((mic.turned_deg ?? 0) + turn * TURN_DEG, -180, 180) }
-      onKeep({ ...rig, mics: others(next) })
+      onKeep({ ...now, mics: now.mics?.map((entry) => (entry.name === name ? next : entry)) })
     },
   })
 

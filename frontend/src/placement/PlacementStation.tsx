@@ -1,9 +1,10 @@
 import { Link, useSearchParams } from 'react-router'
-import type { Part } from '../api/client'
+import type { Part, RigView, Trial } from '../api/client'
 import { useLive } from '../api/live'
-import { useChoices } from '../api/queries'
+import { queryClient, useChoices } from '../api/queries'
 import { BlindBench } from '../blind/BlindBench'
 import { useBlindTest } from '../blind/useBlindTest'
+import { useChoice } from '../desk/Choice'
 import { useStationActs } from '../desk/DeckActs'
 import { useOpenSession } from '../desk/OpenSession'
 import { useRigActs } from '../rig/useRigActs'
@@ -43,6 +44,7 @@ function Placement({ part }: { part: Part }) {
   const choices = useChoices().data
   const trials = useTrials(part)
   const blind = useBlindTest(part.id)
+  const { player } = useChoice()
   const rolling = useLive((live) => live.rolling)
   const { rig, plan, draw } = usePlan(part.id, acts.view?.part_id === part.id ? acts.view.rig : undefined)
   const [shown] = useSearchParams()
@@ -68,8 +70,12 @@ function Placement({ part }: { part: Part }) {
 
   const step = (by: number) => {
     const rows = trials.beside
-    const next = rows[rows.findIndex((row) => row.id === trials.trial?.id) + by]
+    const next = rows[rows.findIndex((row) => row.id === trials.meant()?.id) + by]
     if (next) trials.show({ trial: next.id })
+  }
+  const onMeant = (act: (trial: Trial) => void) => {
+    const trial = trials.meant()
+    if (trial) act(trial)
   }
   useKeys([
     ...trials.beside.map((entry, index) => ({
@@ -79,8 +85,8 @@ function Placement({ part }: { part: Part }) {
     })),
     { key: 'ArrowDown', does: 'the trial below', act: () => step(1) },
     { key: 'ArrowUp', does: 'the trial above', act: () => step(-1) },
-    { key: 'Enter', does: 'choose the placement of the trial', act: () => trials.trial && trials.choose(trials.trial) },
-    { key: 'Delete', does: 'put the trial into the bin', act: () => trials.trial && void trials.bin(trials.trial) },
+    { key: 'Enter', does: 'choose the placement of the trial', act: () => onMeant(trials.choose) },
+    { key: 'Delete', does: 'put the trial into the bin', act: () => onMeant((trial) => void trials.bin(trial)) },
     { key: 'd', does: 'hear the DI, and back', act: () => trials.show({ of: trials.of === 'DI' ? null : 'DI' }) },
     { key: 'b', does: 'blind test', act: () => (trials.beside.length > 1 ? openBench() : undefined) },
     {
@@ -107,7 +113,11 @@ function Placement({ part }: { part: Part }) {
           return found ? `trial ${found.number}: ${found.note || found.words}` : 'a trial in the bin'
         }}
         onHear={trials.hear}
-        onChoose={(letter) => void blind.choose(letter)}
+        onChoose={(letter) => {
+          // What sounds on would tell its new letter.
+          player.stop()
+          void blind.choose(letter)
+        }}
         onReveal={() => void blind.reveal()}
         onAgain={() => void blind.begin(trials.beside.map((entry) => entry.id))}
         onLeave={leaveBench}
@@ -119,6 +129,7 @@ function Placement({ part }: { part: Part }) {
         Drawing the plan…
       </p>
     )
+  const newest = () => queryClient.getQueryData<RigView>(['rig', part.id])?.rig ?? rig
   const report = trials.compared?.sounds.find((sound) => sound.trial_id === trials.trial?.id)?.report
   const ghosts = trials.trials
     .filter((entry) => entry.sounding === plan.front.name && entry.id !== trials.placement?.same_as)
@@ -139,6 +150,7 @@ function Placement({ part }: { part: Part }) {
           <MicPlan
             plan={plan}
             rig={rig}
+            newest={newest}
             ghosts={ghosts}
             chosen={chosen}
             height={PLAN_HEIGHT}
@@ -149,6 +161,7 @@ function Placement({ part }: { part: Part }) {
           <MicFields
             partId={part.id}
             rig={rig}
+            newest={newest}
             choices={choices}
             chosen={chosen}
             onChoose={setMic}

@@ -40,18 +40,22 @@ export function useTrials(part: Part) {
   const settings = placement?.settings
 
   const show = useCallback(
-    (changes: Record<string, string | null>) =>
-      setShown(
-        (now) => {
-          for (const [key, value] of Object.entries(changes))
-            if (value === null) now.delete(key)
-            else now.set(key, value)
-          return now
-        },
-        { replace: true },
-      ),
+    (changes: Record<string, string | null>) => {
+      // From the address as it is: what was drawn last may be a key press older.
+      const now = new URLSearchParams(window.location.search)
+      for (const [key, value] of Object.entries(changes))
+        if (value === null) now.delete(key)
+        else now.set(key, value)
+      setShown(now, { replace: true })
+    },
     [setShown],
   )
+
+  /** The clip that is meant at this moment. */
+  const meant = useCallback(() => {
+    const id = new URLSearchParams(window.location.search).get('trial')
+    return trials.find((entry) => entry.id === id) ?? trials[0]
+  }, [trials])
 
   // A clip that was just recorded is the one that is meant.
   const newest = useLive((live) => live.newestTrial)
@@ -79,7 +83,7 @@ export function useTrials(part: Part) {
   useEffect(() => {
     if (!compared || compared === played.current) return
     played.current = compared
-    const id = player.state.playing ? player.state.heard : awaited.current
+    const id = awaited.current ?? (player.state.playing ? player.state.heard : null)
     awaited.current = null
     if (!id || !compared.sounds.some((sound) => sound.trial_id === id)) return
     void reportErrors(() => start(compared, id, player.frameNow()))
@@ -100,9 +104,10 @@ export function useTrials(part: Part) {
 
   const playOrStop = useCallback(() => {
     if (player.state.playing || player.state.loading) return player.stop()
-    if (!trial) return notice('there is no trial clip yet: Page Down records one')
-    hear(trial.id)
-  }, [player, trial, hear])
+    const target = meant()
+    if (!target) return notice('there is no trial clip yet: Page Down records one')
+    hear(target.id)
+  }, [player, meant, hear])
 
   const path = useMemo(() => ({ part_id: part.id }), [part.id])
   const record = useCallback(
@@ -203,6 +208,7 @@ export function useTrials(part: Part) {
     beside,
     compared,
     trial,
+    meant,
     of,
     playing: playing && heardTrial ? heardTrial.id : null,
     show,
