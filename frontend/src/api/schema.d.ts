@@ -4665,7 +4665,7 @@ export interface components {
         };
         /**
          * RemedyView
-         * @description Something to do about a pair; `mic` is whose strip it changes, empty where a microphone is moved by hand.
+         * @description Something to do about a pair: by hand, or by whose strip is delayed and whose turned over, empty where none is.
          */
         RemedyView: {
             /** Name */
@@ -4673,12 +4673,14 @@ export interface components {
             /** Says */
             says: string;
             sum_of: components["schemas"]["SumView"];
-            /** Mic */
-            mic: string;
+            /** By Hand */
+            by_hand: boolean;
+            /** Delays */
+            delays: string;
             /** Delay Ms */
             delay_ms: number;
-            /** Flip */
-            flip: boolean;
+            /** Flips */
+            flips: string;
         };
         /** ResponseView */
         ResponseView: {

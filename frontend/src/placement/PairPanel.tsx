@@ -14,7 +14,7 @@ export function PairPanel({ trial, report, trials }: { trial: Trial; report: Tri
     <div className="flex min-h-0 flex-col gap-1.5 overflow-y-auto px-3.5 py-2 text-[13.5px]">
       <h2 className="text-[18px] leading-tight first-letter:uppercase">{pair.says}</h2>
       <div role="radiogroup" aria-label="How the mics are heard together" className="flex flex-col">
-        {[null, ...pair.remedies].map((remedy) => (
+        {[null, ...pair.remedies.filter((remedy) => !remedy.by_hand)].map((remedy) => (
           <Choice key={remedy?.name ?? 'now'} pair={pair} remedy={remedy} trial={trial} trials={trials} />
         ))}
       </div>
@@ -29,19 +29,20 @@ export function PairPanel({ trial, report, trials }: { trial: Trial; report: Tri
 
 function Choice({ pair, remedy, trial, trials }: { pair: Pair; remedy: Remedy | null; trial: Trial; trials: Trials }) {
   const sum = remedy?.sum_of ?? pair.now
-  const on = remedy ? isOn(trial.blend, remedy) : asRecorded(trial.blend, pair)
-  const byHand = remedy !== null && !remedy.mic
+  const on = remedy ? isOn(trial.blend, remedy, pair) : asRecorded(trial.blend, pair)
+  // Moved by hand it sounds as it does delayed: heard before anything is moved.
+  const moved = remedy?.delays ? pair.remedies.find((entry) => entry.by_hand) : undefined
   return (
     <button
       role="radio"
       aria-checked={on}
-      disabled={byHand}
       onClick={() => trials.setBlend(trial, remedied(trial.blend, pair, remedy))}
-      className={`grid grid-cols-[minmax(0,1fr)_auto_46px] items-center gap-x-2 border-t border-rule py-1 text-left first:border-t-0 ${on ? 'font-bold' : ''} ${byHand ? '' : 'hover:bg-wash'}`}
+      className={`grid grid-cols-[minmax(0,1fr)_auto_46px] items-center gap-x-2 border-t border-rule py-1 text-left first:border-t-0 ${on ? 'font-bold' : ''} hover:bg-wash`}
     >
       <span className="leading-[1.25]">
-        {on ? '● ' : byHand ? '· ' : '○ '}
+        {on ? '● ' : '○ '}
         {remedy?.says ?? 'as recorded'}
+        {moved && <span className="block pl-4 text-[13px] font-normal text-pencil">or {moved.says}</span>}
       </span>
       <SumBars named={sum.named_db} />
       <span className="text-right whitespace-nowrap">
@@ -83,13 +84,12 @@ function SumBars({ named }: { named: Pair['now']['named_db'] }) {
 
 const stripOf = (blend: MicBlend, name: string) => blend.strips?.find((strip) => strip.name === name)
 
-const isOn = (blend: MicBlend, remedy: Remedy) => {
-  const strip = remedy.mic ? stripOf(blend, remedy.mic) : undefined
-  if (!strip) return false
-  return remedy.flip
-    ? Boolean(strip.flipped)
-    : Math.abs((strip.delay_ms ?? 0) - remedy.delay_ms) < 1e-3 && remedy.delay_ms > 0
-}
+const isOn = (blend: MicBlend, remedy: Remedy, pair: Pair) =>
+  [pair.first, pair.second].every((name) => {
+    const strip = stripOf(blend, name)
+    const wanted = remedy.delays === name ? remedy.delay_ms : 0
+    return (strip?.flipped ?? false) === (remedy.flips === name) && Math.abs((strip?.delay_ms ?? 0) - wanted) < 1e-3
+  })
 
 const asRecorded = (blend: MicBlend, pair: Pair) =>
   [pair.first, pair.second].every((name) => {
@@ -106,8 +106,8 @@ function remedied(blend: MicBlend, pair: Pair, remedy: Remedy | null): MicBlend 
       name,
       on: strip?.on ?? true,
       gain_db: strip?.gain_db ?? 0,
-      delay_ms: remedy?.mic === name && !remedy.flip ? remedy.delay_ms : 0,
-      flipped: remedy?.mic === name && remedy.flip,
+      delay_ms: remedy?.delays === name ? remedy.delay_ms : 0,
+      flipped: remedy?.flips === name,
     }
     return changed.delay_ms || changed.flipped || !changed.on || changed.gain_db ? [changed] : []
   })

@@ -39,15 +39,17 @@ class SumOf:
 class Remedy:
     """Something to do about a pair, in words, and the sum that it gives.
 
-    `mic` is whose strip it changes, by a delay or by turning it over; empty where a microphone is moved by hand.
+    `delays` is the microphone that is played later by `delay_ms`, `flips` the one that is turned over; empty where
+    none is. One that is moved by hand is heard as if it were there.
     """
 
     name: str
     says: str
     sum_of: SumOf
-    mic: str = ""
+    by_hand: bool = False
+    delays: str = ""
     delay_ms: float = 0.0
-    flip: bool = False
+    flips: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -121,16 +123,22 @@ def _sum(spectra: CrossSpectra, *, second_later_ms: float = 0.0, flipped: bool =
 def _remedies(
     spectra: CrossSpectra, delay: MicDelay, delay_ms: float, farther_cm: float, names: tuple[str, str]
 ) -> list[Remedy]:
-    """What to do, each with its sum: bring them together, play the earlier one later, turn one over."""
+    """What to do, each with its sum: bring them together, play the earlier one later, turn one over.
+
+    Of two that are turned over against each other, bringing them together alone would leave nothing.
+    """
     first, second = names
     found = []
+    over = delay.polarity < 0
+    flips, too = (second, f" and flip {second}") if over else ("", "")
     if abs(farther_cm) >= _TOGETHER_CM:
         earlier, later = (first, second) if delay_ms > 0 else (second, first)
-        together = _sum(spectra, second_later_ms=-delay_ms)
-        found.append(Remedy("move", f"move {later} {abs(farther_cm):.1f} cm closer", together))
-        says = f"delay {earlier} by {abs(delay.delay_samples):.1f} samples"
-        found.append(Remedy("delay", says, together, mic=earlier, delay_ms=abs(delay_ms)))
-    found.append(Remedy("flip", f"flip the polarity of {second}", _sum(spectra, flipped=True), mic=second, flip=True))
+        together = _sum(spectra, second_later_ms=-delay_ms, flipped=over)
+        says = f"move {later} {abs(farther_cm):.1f} cm closer{too}"
+        found.append(Remedy("move", says, together, by_hand=True, flips=flips))
+        says = f"delay {earlier} by {abs(delay.delay_samples):.1f} samples{too}"
+        found.append(Remedy("delay", says, together, delays=earlier, delay_ms=abs(delay_ms), flips=flips))
+    found.append(Remedy("flip", f"flip the polarity of {second}", _sum(spectra, flipped=True), flips=second))
     return found
 
 

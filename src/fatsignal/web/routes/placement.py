@@ -68,14 +68,15 @@ class SumView(BaseModel):
 
 
 class RemedyView(BaseModel):
-    """Something to do about a pair; `mic` is whose strip it changes, empty where a microphone is moved by hand."""
+    """Something to do about a pair: by hand, or by whose strip is delayed and whose turned over; empty: none is."""
 
     name: str
     says: str
     sum_of: SumView
-    mic: str
+    by_hand: bool
+    delays: str
     delay_ms: float
-    flip: bool
+    flips: str
 
 
 class DelayView(BaseModel):

@@ -1,0 +1,114 @@
+"""The plan: places, ways and combs follow from the geometry of what is drawn."""
+
+import math
+
+import numpy as np
+import pytest
+
+from fatsignal.core.mics.response import mic_spectrum
+from fatsignal.core.stereo.set_ups import SET_UPS
+from fatsignal.core.units import speed_of_sound_m_s
+from fatsignal.errors import InvalidSetting
+from fatsignal.rig.plan import dimensions, in_short, plan_of
+from fatsignal.rig.set_ups import put_up
+from fatsignal.rig.setup import InputUse, MicOnRig, RigSetup, standard_rig
+from tests.signals import FS
+
+
+def rig(*places, **more):
+    mics = [
+        MicOnRig(name=f"mic {'ABCDEF'[number]}", kind="ribbon", input=InputUse(number=number + 2), **place)
+        for number, place in enumerate(places)
+    ]
+    return RigSetup(mics=mics, **more)
+
+
+def test_the_way_is_that_from_the_cone_by_pythagoras():
+    plan = plan_of(rig({"distance_m": 0.3}, {"distance_m": 0.4, "off_centre_m": -0.3, "height_m": 0.0}), rate_hz=FS)
+    (pair,) = plan.pairs
+    assert pair.farther_cm == pytest.approx(20.0)
+    assert pair.apart_cm == pytest.approx(100 * math.hypot(0.3, 0.1))
+    assert pair.later_samples == pytest.approx(0.2 / speed_of_sound_m_s() * FS)
+    assert pair.notches_hz[0] == pytest.approx(speed_of_sound_m_s() / 0.4)
+    assert pair.says == "mic B is 20.0 cm farther than mic A: hollow near 858 Hz"
+
+
+def test_places_count_from_the_cone_that_they_are_measured_from():
+    cabinet = standard_rig("baritone guitar").amp.model_copy(update={"speaker": "4x12 closed"})
+    mic = {"distance_m": 0.05, "point": "upper right cone"}
+    (shown,) = plan_of(rig(mic, amp=cabinet), rate_hz=FS).mics
+    assert shown.place_m == pytest.approx((0.17, 0.17, 0.05))
+    assert shown.point_m == (0.17, 0.17)
+
+
+def test_the_sum_is_that_of_the_spectra_levelled_and_flipped():
+    """At the first notch two alike are 40 dB down at most; flipped, the lows go instead."""
+    places = {"distance_m": 0.2}, {"distance_m": 0.4}
+    straight = plan_of(rig(*places), rate_hz=FS)
+    flipped = rig(*places)
+    flipped = flipped.model_copy(
+        update={
+            "mics": [
+                flipped.mics[0],
+                flipped.mics[1].model_copy(update={"input": InputUse(number=3, flipped=True)}),
+            ]
+        }
+    )
+    turned = plan_of(flipped, rate_hz=FS)
+    at = int(np.argmin(np.abs(np.array(straight.frequency_hz) - straight.pairs[0].notches_hz[0])))
+    assert straight.together_db[at] < -8
+    assert turned.together_db[at] > 2.5
+    assert turned.together_db[0] < straight.together_db[0] - 10
+    spectra = [mic_spectrum(flipped.heard_by(mic), np.array(straight.frequency_hz)) for mic in flipped.mics]
+    levelled = [each / np.sqrt(np.mean(np.abs(each) ** 2)) for each in spectra]
+    power = np.abs(levelled[0] + levelled[1]) ** 2 / (np.abs(levelled[0]) ** 2 + np.abs(levelled[1]) ** 2)
+    # Together over the whole range, without the smoothing of a sixth of an octave.
+    assert np.mean(straight.together_db) == pytest.approx(np.mean(10 * np.log10(power)), abs=1.0)
+
+
+def test_two_at_one_point_are_said():
+    assert plan_of(rig({"distance_m": 0.1}, {"distance_m": 0.105}), rate_hz=FS).says == [
+        "mic A and mic B stand at one point: move one of them by a capsule's width"
+    ]
+    assert plan_of(rig({"distance_m": 0.1}, {"distance_m": 0.13}), rate_hz=FS).says == []
+
+
+def test_a_rig_without_microphones_has_an_empty_plan():
+    plan = plan_of(RigSetup(mics=[]), rate_hz=FS)
+    assert (plan.mics, plan.pairs, plan.curves, plan.together_db) == ([], [], [], [])
+
+
+def test_places_in_few_words_and_in_all():
+    placed = rig(
+        {"distance_m": 0.05}, {"distance_m": 0.081, "off_centre_m": -0.048, "height_m": 0.02, "turned_deg": -12}
+    )
+    assert in_short(placed.mics) == "mic A 5.0 cm; mic B 8.1 cm, 4.8 left, 2.0 up"
+    told = {each.name: each.value for each in dimensions(placed, placed.mics[1])}
+    expected = {
+        "away": "8.1 cm", "beside": "4.8 cm left", "height": "2.0 cm up", "turned": "12° left", "tilted": "0°",
+        "measured from": "cone", "polarity": "as it is",
+    }  # fmt: skip
+    assert {name: told[name] for name in expected} == expected
+
+
+@pytest.mark.parametrize("name", SET_UPS)
+def test_every_set_up_is_put_up_with_its_dimensions(name):
+    pair = SET_UPS[name]
+    put = put_up(rig({"distance_m": 0.05, "off_centre_m": 0.02}), name)
+    first, second = put.mics
+    assert second.off_centre_m - first.off_centre_m == pytest.approx(pair.apart_m)
+    assert (first.off_centre_m + second.off_centre_m) / 2 == pytest.approx(0.02)
+    if not pair.mid_side:
+        assert second.turned_deg - first.turned_deg == pytest.approx(pair.angle_deg)
+    assert (first.pattern, second.pattern) == pair.patterns
+    assert first.distance_m == second.distance_m == 0.3
+    assert len({first.input.number, second.input.number, put.di.input.number}) == 3
+    # Put up again it stays where it is.
+    again = put_up(put, name)
+    assert [mic.place for mic in again.mics] == [mic.place for mic in put.mics]
+
+
+def test_there_is_no_pair_without_an_input():
+    full = rig(*({"distance_m": 0.1 + 0.05 * number} for number in range(1)))
+    with pytest.raises(InvalidSetting, match="there is no stereo set-up"):
+        put_up(full, "nobody's")
