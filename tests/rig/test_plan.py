@@ -30,7 +30,7 @@ def test_the_way_is_that_from_the_cone_by_pythagoras():
     assert pair.apart_cm == pytest.approx(100 * math.hypot(0.3, 0.1))
     assert pair.later_samples == pytest.approx(0.2 / speed_of_sound_m_s() * FS)
     assert pair.notches_hz[0] == pytest.approx(speed_of_sound_m_s() / 0.4)
-    assert pair.says == "mic B is 20.0 cm farther than mic A: hollow near 858 Hz"
+    assert pair.says.startswith("mic B is 20.0 cm farther than mic A")
 
 
 def test_places_count_from_the_cone_that_they_are_measured_from():
@@ -55,6 +55,10 @@ def test_the_sum_is_that_of_the_spectra_levelled_and_flipped():
         }
     )
     turned = plan_of(flipped, rate_hz=FS)
+    # Where it is told to be hollow the sum dips: near the comb's first notch, but the cone is no point.
+    hollow = straight.pairs[0].says.partition("hollow near ")[2]
+    hollow_hz = float(hollow.split()[0]) * (1_000 if "kHz" in hollow else 1)
+    assert hollow_hz == pytest.approx(straight.pairs[0].notches_hz[0], rel=0.3)
     at = int(np.argmin(np.abs(np.array(straight.frequency_hz) - straight.pairs[0].notches_hz[0])))
     assert straight.together_db[at] < -8
     assert turned.together_db[at] > 2.5

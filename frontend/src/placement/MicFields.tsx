@@ -72,7 +72,7 @@ export function MicFields({
   const points = choices.speakers.find((entry) => entry.name === rig.amp?.speaker)?.points ?? []
   return (
     <div className="flex flex-col gap-1.5 text-[13.5px]">
-      <div className="flex items-center gap-x-3.5 gap-y-1 overflow-x-clip whitespace-nowrap">
+      <div className="flex flex-wrap items-center gap-x-3.5 gap-y-1 whitespace-nowrap">
         <div role="group" aria-label="Microphones" className="flex gap-1">
           {mics.map((entry) => (
             <button
@@ -122,7 +122,7 @@ export function MicFields({
         </span>
       </div>
       {mic && (
-        <div className="grid grid-cols-5 gap-x-2.5">
+        <div className="flex flex-wrap justify-between gap-x-2.5 gap-y-1">
           <Typed label="Away" value={`${figure(mic.distance_m * 100)} cm`} onKeep={setLength('distance_m')} />
           <Typed
             label="Right"
@@ -178,7 +178,7 @@ function Typed({ label, value, onKeep }: { label: string; value: string; onKeep:
   return (
     <span className="flex min-w-0 items-baseline gap-1.5 whitespace-nowrap">
       <span className="text-pencil">{label}</span>
-      <TextField label={label} value={value} onKeep={onKeep} className="w-full border-rule font-semibold" />
+      <TextField label={label} value={value} onKeep={onKeep} className="w-[58px] border-rule font-semibold" />
     </span>
   )
 }

@@ -18,10 +18,10 @@ export function SoundPanel({ plan, trials, height }: { plan: Plan; trials: Trial
   const [wanted, setWanted] = useState<string | null>(null)
   const report = compared?.sounds.find((sound) => sound.trial_id === trial?.id)?.report
   const others = beside.filter((entry) => entry.id !== trial?.id)
-  const same = trials.placement?.same_as === trial?.id
+  const drawnSince = trials.placement?.same_as === null
   const options = [EXPECTED, ...(report ? [MICS] : []), ...(report ? others.map((entry) => entry.id) : []), ACROSS]
   // What was drawn since has not sounded yet.
-  const chosen = wanted && options.includes(wanted) ? wanted : report && same ? MICS : EXPECTED
+  const chosen = wanted && options.includes(wanted) ? wanted : report && !drawnSince ? MICS : EXPECTED
   const other = others.find((entry) => entry.id === chosen)
   const across = useAcross(chosen === ACROSS ? session.id : undefined).data
   const ruled = useRuled(other && trial?.id, other?.id, of)

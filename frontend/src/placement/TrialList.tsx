@@ -21,7 +21,9 @@ export function TrialList({ trials, onBlind }: { trials: Trials; onBlind: () => 
   return (
     <section aria-label="Trial clips" className="flex min-h-0 flex-1 flex-col gap-1.5">
       <div className="flex items-baseline gap-4 text-[13.5px] whitespace-nowrap">
-        <h2 className="text-[18px]">Trials, at equal loudness</h2>
+        <h2 className="text-[18px]">
+          Trials<span className="max-[1120px]:hidden">, at equal loudness</span>
+        </h2>
         <span className="flex items-baseline gap-1.5 text-pencil">
           heard
           <Select
@@ -160,14 +162,14 @@ function TrialWave({ trial, on }: { trial: Trial; on: boolean }) {
     trial.channels.findIndex((entry) => entry.kind === 'mic'),
   )
   const columns = wave?.channels[channel]
-  if (!columns || !wave) return <svg {...WAVE} aria-hidden />
+  if (!columns || !wave) return <svg {...WAVE} aria-hidden className="max-[1120px]:hidden" />
   const stretch = {
     startFrame: trial.heard_from_frame - trial.from_frame,
     endFrame: trial.heard_to_frame - trial.from_frame,
   }
   const box = { x: 0, y: WAVE.height / 2, width: WAVE.width, height: (WAVE.height * 127) / loudest(columns) }
   return (
-    <svg {...WAVE} aria-hidden className="max-w-[24vw]">
+    <svg {...WAVE} aria-hidden className="max-[1120px]:hidden">
       <path d={wavePath(columns, wave.framesPerColumn, stretch, box)} fill={on ? 'var(--mic)' : 'var(--faint)'} />
     </svg>
   )

@@ -18,6 +18,7 @@ from fatsignal.core.instrument.player import Note
 from fatsignal.core.timing.tempo import TempoMap
 from fatsignal.demo import song
 from fatsignal.demo.checked import add_backing, check_part
+from fatsignal.demo.placed import try_placements
 from fatsignal.engine.capture_factory import capture_of
 from fatsignal.engine.orders import RollOrder
 from fatsignal.files.names import take_folder_name
@@ -114,9 +115,10 @@ async def build_demo(
             assert isinstance(take, takes.Take), "the demonstration is never silent"
             rolled[name, section_name] = take
     if not first_passes_only:
-        say("checking the baritone's rig, and recording a drum loop")
+        say("checking the baritone's rig, trying its microphones, and recording a drum loop")
         async with conn.transaction():
             await check_part(conn, session, demo_parts[0])
+            await try_placements(conn, demo_parts[0], sessions_folder=sessions_folder, waves_folder=waves_folder)
             await add_backing(conn, session, sessions_folder=sessions_folder, waves_folder=waves_folder)
     newest = {revision.name: revision for revision in await tones.list_newest(conn)}
     for section_name, tone_name in (("Chorus 1", "Kiln"), ("Chorus 1", "Foundry")):

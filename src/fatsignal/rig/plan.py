@@ -10,6 +10,7 @@ from fatsignal.core.mics.microphone import MIC_KINDS, Complex, Real, pattern_nam
 from fatsignal.core.mics.place import MicPlace
 from fatsignal.core.mics.response import mic_spectrum
 from fatsignal.core.stereo.comb import comb
+from fatsignal.core.stereo.report import LOOK_DB
 from fatsignal.core.units import speed_of_sound_m_s
 from fatsignal.rig.setup import MicOnRig, RigSetup
 
@@ -86,8 +87,12 @@ def plan_of(rig: RigSetup, *, rate_hz: int) -> Plan:
             apart_m = math.dist(mic.place_m, other.place_m)
             if apart_m < _TOUCHING_M:
                 says.append(f"{mic.name} and {other.name} stand at one point: move one of them by a capsule's width")
+    pairs = [
+        _pair(on_plan[0], other, _hollow_hz([levelled[0], levelled[place]], frequency_hz), rate_hz)
+        for place, other in enumerate(on_plan[1:], start=1)
+    ]
     return Plan(
-        on_plan, [_pair(on_plan[0], other, rate_hz) for other in on_plan[1:]], [float(f) for f in frequency_hz],
+        on_plan, pairs, [float(f) for f in frequency_hz],
         [Curve(mic.name, [float(db) for db in levels]) for mic, levels in zip(rig.mics, curves, strict=True)],
         together, says,
     )  # fmt: skip
@@ -153,20 +158,30 @@ def _on_plan(rig: RigSetup, mic: MicOnRig) -> MicOnPlan:
     )  # fmt: skip
 
 
-def _pair(first: MicOnPlan, second: MicOnPlan, rate_hz: int) -> PairOnPlan:
+def _pair(first: MicOnPlan, second: MicOnPlan, hollow_hz: float | None, rate_hz: int) -> PairOnPlan:
     later_ms = second.travel_ms - first.travel_ms
     farther_cm = 100 * later_ms / 1000 * speed_of_sound_m_s()
-    hollow = comb(abs(later_ms)).notches_hz[:4]
     farther = second.name if farther_cm > 0 else first.name
     nearer = first.name if farther_cm > 0 else second.name
     says = f"{first.name} and {second.name} are as far away"
     if abs(farther_cm) >= 0.05:
-        at = f": hollow near {_frequency(hollow[0])}" if hollow and hollow[0] < _HIGHEST_HZ else ""
-        says = f"{farther} is {abs(farther_cm):.1f} cm farther than {nearer}{at}"
+        says = f"{farther} is {abs(farther_cm):.1f} cm farther than {nearer}"
+    if hollow_hz is not None:
+        says += f": hollow near {_frequency(hollow_hz)}"
     return PairOnPlan(
         first.name, second.name, farther_cm, later_ms / 1000 * rate_hz,
-        100 * math.dist(first.place_m, second.place_m), hollow, says,
+        100 * math.dist(first.place_m, second.place_m), comb(abs(later_ms)).notches_hz[:4], says,
     )  # fmt: skip
+
+
+def _hollow_hz(two: list[Complex], frequency_hz: Real) -> float | None:
+    """The lowest frequency at which the sum of two dips by more than `LOOK_DB`, None where it does nowhere."""
+    together = _together_db(two)
+    dips = [
+        place for place in range(1, len(together) - 1)
+        if together[place] < LOOK_DB and together[place] <= min(together[place - 1], together[place + 1])
+    ]  # fmt: skip
+    return float(frequency_hz[dips[0]]) if dips else None
 
 
 def _levelled(spectrum: Complex) -> Complex:

@@ -4,11 +4,13 @@ import math
 from dataclasses import dataclass
 
 import numpy as np
+from scipy.fft import rfft
 
 from fatsignal.core.clip import Samples
 from fatsignal.core.mics.microphone import Complex, Real
 
 _SEGMENT_S = 0.085
+_AT_ONCE = 32
 
 
 @dataclass(frozen=True, slots=True)
@@ -51,11 +53,15 @@ class SpectraOfTwo:
         self._waiting = np.concatenate((self._waiting, np.column_stack((first, second))))
         step = self._frames // 2
         count = max(0, (len(self._waiting) - self._frames) // step + 1)
-        for start in range(0, count * step, step):
-            pair = np.fft.rfft(self._window[:, None] * self._waiting[start : start + self._frames], axis=0)
-            self._first += np.abs(pair[:, 0]) ** 2
-            self._second += np.abs(pair[:, 1]) ** 2
-            self._cross += np.conj(pair[:, 0]) * pair[:, 1]
+        for first_of in range(0, count, _AT_ONCE):
+            many = min(_AT_ONCE, count - first_of)
+            stretch = self._waiting[first_of * step : (first_of + many - 1) * step + self._frames]
+            # Shape (segments, channels, frames): transforms of many are computed side by side.
+            segments = np.lib.stride_tricks.sliding_window_view(stretch, self._frames, axis=0)[::step]
+            pair = rfft(self._window * segments, axis=2)
+            self._first += _power(pair[:, 0])
+            self._second += _power(pair[:, 1])
+            self._cross += np.sum(np.conj(pair[:, 0]) * pair[:, 1], axis=0)
         self._segments += count
         self._waiting = self._waiting[count * step :]
 
@@ -71,6 +77,10 @@ class SpectraOfTwo:
             self._second / count,
             self._cross / count, self._segments, 1 + (count - 1) * 0.9,
         )  # fmt: skip
+
+
+def _power(spectra: Complex) -> Real:
+    return np.asarray(np.sum(spectra.real**2 + spectra.imag**2, axis=0))
 
 
 def cross_spectra(first: Samples, second: Samples, *, rate_hz: int, segment_s: float = _SEGMENT_S) -> CrossSpectra:

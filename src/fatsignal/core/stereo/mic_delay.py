@@ -12,9 +12,10 @@ References
 """
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
+from scipy.fft import irfft, next_fast_len, rfft
 
 from fatsignal.core.clip import Samples, check_finite, check_rate
 from fatsignal.core.mics.microphone import Complex, Real
@@ -50,6 +51,19 @@ def mic_delay(first: Samples, second: Samples, *, rate_hz: int, longest_s: float
     SignalError
         If one of them is silent, not finite, or shorter than a tenth of a second.
     """
+    return delay_and_spectra(first, second, rate_hz=rate_hz, longest_s=longest_s)[0]
+
+
+def delay_and_spectra(
+    first: Samples, second: Samples, *, rate_hz: int, longest_s: float = _LONGEST_S
+) -> tuple[MicDelay, CrossSpectra]:
+    """The same, and what the two share as they were recorded, gathered where they lie on each other.
+
+    Raises
+    ------
+    SignalError
+        As `mic_delay`.
+    """
     check_rate(rate_hz)
     frames = min(len(first), len(second))
     if frames < rate_hz // 10:
@@ -60,7 +74,7 @@ def mic_delay(first: Samples, second: Samples, *, rate_hz: int, longest_s: float
     if not first.any() or not second.any():
         raise SignalError("one of the two is silent: there is nothing to compare")
     whole = _whole_frames(first, second, rate_hz, longest_s)
-    delay, polarity, spectra = 0.0, 1, None
+    delay, polarity, apart, spectra = 0.0, 1, 0, None
     for _ in range(2):
         apart = round(whole + delay)
         early, late = laid_together(first, second, apart)
@@ -74,21 +88,22 @@ def mic_delay(first: Samples, second: Samples, *, rate_hz: int, longest_s: float
     omega = 2 * np.pi * spectra.frequency_hz / rate_hz
     # Of so many independent segments each frequency's phase scatters by (1−C)/(2·C·segments) [1].
     information = 2 * spectra.independent * float(np.sum(omega**2 * weight))
-    return MicDelay(
+    found = MicDelay(
         float(whole + delay), polarity, float(1 / math.sqrt(max(information, 1e-12))),
         float(np.average(spectra.coherence, weights=spectra.first + 1e-300)),
     )  # fmt: skip
+    return found, replace(spectra, cross=spectra.cross * np.exp(-1j * omega * apart))
 
 
 def _whole_frames(first: Samples, second: Samples, rate_hz: int, longest_s: float) -> int:
     """Where the two cohere best, to a frame: the correlation of what is left when both are made white."""
     reach = min(round(longest_s * rate_hz), len(first) // 2)
-    size = 1 << (len(first) + reach).bit_length()
-    pair = np.fft.rfft(first, size), np.fft.rfft(second, size)
+    size = next_fast_len(len(first) + reach, real=True)
+    pair = rfft(first, size), rfft(second, size)
     cross = np.conj(pair[0]) * pair[1]
     # Half white: a strong partial must not decide, nor a bin of noise.
     smooth = np.sqrt(np.convolve(np.abs(cross), np.ones(65) / 65, mode="same"))
-    correlation = np.fft.irfft(cross / np.maximum(smooth, 1e-6 * smooth.max() + 1e-300), size)
+    correlation = irfft(cross / np.maximum(smooth, 1e-6 * smooth.max() + 1e-300), size)
     window = np.concatenate((correlation[-reach:], correlation[: reach + 1]))
     return int(np.argmax(np.abs(window))) - reach
 

@@ -8,8 +8,8 @@ import numpy as np
 from fatsignal.core.clip import Samples
 from fatsignal.core.level.third_octaves import CENTRES_HZ, NAMED_BANDS_HZ, edges_hz
 from fatsignal.core.stereo.comb import HIGHEST_HZ, comb
-from fatsignal.core.stereo.cross_spectra import CrossSpectra, cross_spectra
-from fatsignal.core.stereo.mic_delay import MicDelay, mic_delay
+from fatsignal.core.stereo.cross_spectra import CrossSpectra
+from fatsignal.core.stereo.mic_delay import MicDelay, delay_and_spectra
 from fatsignal.core.stereo.report import StereoBand, stereo_bands, sum_verdict
 from fatsignal.core.units import speed_of_sound_m_s
 from fatsignal.core.verdict import Verdict
@@ -78,8 +78,7 @@ def measure_pair(first: Samples, second: Samples, *, names: tuple[str, str], rat
     SignalError
         If one is silent, not finite or too short.
     """
-    delay = mic_delay(first, second, rate_hz=rate_hz)
-    spectra = cross_spectra(first, second, rate_hz=rate_hz)
+    delay, spectra = delay_and_spectra(first, second, rate_hz=rate_hz)
     level_db = 10 * math.log10(float(np.mean(second**2)) / float(np.mean(first**2)))
     delay_ms = 1000 * delay.delay_samples / rate_hz
     farther_cm = 100 * delay.delay_samples / rate_hz * speed_of_sound_m_s()
