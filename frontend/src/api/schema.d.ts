@@ -4665,7 +4665,7 @@ export interface components {
         };
         /**
          * RemedyView
-         * @description Something to do about a pair: by hand, or by whose strip is delayed and whose turned over, empty where none is.
+         * @description Something to do about a pair: by hand, or by whose strip is delayed and whose turned over; empty: none is.
          */
         RemedyView: {
             /** Name */

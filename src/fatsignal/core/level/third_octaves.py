@@ -10,6 +10,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 
 import numpy as np
+from scipy.fft import rfft
 
 from fatsignal.core.clip import Samples
 from fatsignal.core.mics.microphone import Real
@@ -40,10 +41,11 @@ class PowerSpectrum:
     def between(self, low_hz: float, high_hz: float) -> float:
         """Mean square of what lies between two frequencies; a bin that an edge cuts counts in part."""
         width = self.frequency_hz[1]
-        share = np.clip((self.frequency_hz + width / 2 - low_hz) / width, 0, 1) - np.clip(
-            (self.frequency_hz + width / 2 - high_hz) / width, 0, 1
-        )
-        return float(np.sum(share * self.power))
+        first = max(0, math.floor(low_hz / width - 0.5))
+        near = slice(first, math.ceil(high_hz / width + 0.5) + 1)
+        middle = self.frequency_hz[near] + width / 2
+        share = np.clip((middle - low_hz) / width, 0, 1) - np.clip((middle - high_hz) / width, 0, 1)
+        return float(np.sum(share * self.power[near]))
 
 
 def power_spectrum(blocks: Iterable[Samples], *, rate_hz: int) -> PowerSpectrum:
@@ -63,13 +65,13 @@ def power_spectrum(blocks: Iterable[Samples], *, rate_hz: int) -> PowerSpectrum:
         values += block.size
         waiting = block if waiting is None else np.concatenate((waiting, block))
         while len(waiting) >= frames:
-            total += np.sum(np.abs(np.fft.rfft(window * waiting[:frames], axis=0)) ** 2, axis=1)
+            total += np.sum(np.abs(rfft(window * waiting[:frames], axis=0)) ** 2, axis=1)
             segments += 1
             waiting = waiting[frames // 2 :]
     if waiting is not None and len(waiting) and (not segments or len(waiting) > frames // 2):
         # What is left, or all of a sound that is shorter than a segment.
         shape = np.hanning(len(waiting) + 2)[1:-1, None]
-        total += np.sum(np.abs(np.fft.rfft(shape * waiting, frames, axis=0)) ** 2, axis=1)
+        total += np.sum(np.abs(rfft(shape * waiting, frames, axis=0)) ** 2, axis=1)
     total[1:-1] *= 2
     frequency_hz = np.asarray(np.fft.rfftfreq(frames, 1 / rate_hz), dtype=np.float64)
     if not values or total.sum() <= 0:

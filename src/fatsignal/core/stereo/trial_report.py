@@ -93,11 +93,12 @@ def report_trial(
     heard = Clip(np.column_stack((left, right)), rate_hz)
     silent = not heard.samples.any()
     apart = not np.array_equal(left, right)
+    ears = (left, right) if apart else (left,)
     lufs = -math.inf if silent else integrated_loudness_lufs(heard)
     return TrialReport(
         loudness_lufs=lufs if math.isfinite(lufs) else None,
-        peak_dbtp=None if silent else max(true_peak_dbtp(each, rate_hz=rate_hz) for each in (left, right)),
-        heard=None if silent else _spectrum(heard.samples, rate_hz),
+        peak_dbtp=None if silent else max(true_peak_dbtp(each, rate_hz=rate_hz) for each in ears),
+        heard=None if silent else _spectrum(np.column_stack(ears), rate_hz),
         mics=measured, pairs=pairs,
         stereo=report_stereo(left, right, rate_hz=rate_hz) if apart and not silent else None,
         points=_points(left, right) if apart and not silent else [],
