@@ -9,6 +9,8 @@ import pytest
 from fatsignal.core.cue.mix import CueMix
 from fatsignal.core.cue.monitoring import Monitoring
 from fatsignal.core.documents import Kept, Upcasts
+from fatsignal.core.mics.blend import MicBlend
+from fatsignal.core.mics.trial import PlacementSettings
 from fatsignal.core.takes.roll_plan import RollSettings
 from fatsignal.core.takes.windows import Gap, Window
 from fatsignal.core.timing.click import ClickSettings
@@ -21,7 +23,17 @@ from fatsignal.rig.setup import RigSetup
 from tests.engine.sources import order
 
 HERE = Path(__file__).parent / "documents"
-KINDS = [RigSetup, CueMix, Monitoring, ClickSettings, RollSettings, SimulatedInterface, SimulatedDevice]
+KINDS = [
+    RigSetup,
+    MicBlend,
+    PlacementSettings,
+    CueMix,
+    Monitoring,
+    ClickSettings,
+    RollSettings,
+    SimulatedInterface,
+    SimulatedDevice,
+]
 
 
 def test_a_journal_of_the_first_release_is_a_take_with_its_window_and_its_rig():

@@ -12,7 +12,14 @@ export function PairPanel({ trial, report, trials }: { trial: Trial; report: Tri
   if (!pair) return <p className="px-3.5 py-3 text-pencil">{report.says[0] ?? 'One microphone: nothing to add up.'}</p>
   return (
     <div className="flex min-h-0 flex-col gap-1.5 overflow-y-auto px-3.5 py-2 text-[13.5px]">
-      <h2 className="text-[18px] leading-tight first-letter:uppercase">{pair.says}</h2>
+      <div>
+        <h2 className="text-[18px] leading-tight first-letter:uppercase">{pair.says}</h2>
+        {pair.same_source && (
+          <p className="text-[13px] text-pencil">
+            {louder(pair)}, coherence {figure(pair.delay.coherence, 2)}
+          </p>
+        )}
+      </div>
       <div role="radiogroup" aria-label="How the mics are heard together" className="flex flex-col">
         {[null, ...pair.remedies.filter((remedy) => !remedy.by_hand)].map((remedy) => (
           <Choice key={remedy?.name ?? 'now'} pair={pair} remedy={remedy} trial={trial} trials={trials} />
@@ -25,6 +32,11 @@ export function PairPanel({ trial, report, trials }: { trial: Trial; report: Tri
       ))}
     </div>
   )
+}
+
+function louder({ first, second, level_difference_db }: Pair) {
+  const name = level_difference_db > 0 ? second : first
+  return `${name} ${figure(Math.abs(level_difference_db))} dB louder`
 }
 
 function Choice({ pair, remedy, trial, trials }: { pair: Pair; remedy: Remedy | null; trial: Trial; trials: Trials }) {

@@ -11,6 +11,7 @@ import { useRigActs } from '../rig/useRigActs'
 import { useKeys } from '../shell/useKeys'
 import { UndoLinks } from '../shell/UndoLinks'
 import { ConfirmDialog } from '../ui/ConfirmDialog'
+import { Select } from '../ui/Select'
 import { ImagePanel } from './ImagePanel'
 import { MicFields } from './MicFields'
 import { MicPlan } from './MicPlan'
@@ -140,9 +141,19 @@ function Placement({ part }: { part: Part }) {
       <div className="flex min-h-0 min-w-0 flex-col gap-2 pt-1">
         <section aria-label="Plan" className="border border-rule bg-sheet px-3.5 pt-2 pb-2.5">
           <div className="flex items-baseline gap-3 whitespace-nowrap">
-            <h2 className="text-[18px]">
-              {part.name}, {plan.front.title}
-            </h2>
+            <h2 className="text-[18px]">{part.name}</h2>
+            {rig.amp && (
+              <Select
+                label="Before"
+                value={plan.front.name}
+                options={choices.speakers.map((entry) => entry.name)}
+                said={(name) => choices.speakers.find((entry) => entry.name === name)?.title ?? name}
+                onChange={(speaker) => {
+                  const now = newest()
+                  if (now.amp) void acts.setRig({ ...now, amp: { ...now.amp, speaker } })
+                }}
+              />
+            )}
             <p className="ml-auto min-w-0 truncate text-[13.5px] text-pencil first-letter:uppercase">
               {plan.says[0] ?? plan.pairs[0]?.says ?? ''}
             </p>

@@ -17,6 +17,7 @@ export function TrialList({ trials, onBlind }: { trials: Trials; onBlind: () => 
   const { session } = useOpenSession()
   const { beside, placement, of, setSettings, show } = trials
   const settings = placement?.settings
+  const older = trials.trials.filter((trial) => !beside.includes(trial))
   const channels = [...new Set(beside.flatMap((trial) => trial.channels.map((channel) => channel.name)))]
   return (
     <section aria-label="Trial clips" className="flex min-h-0 flex-1 flex-col gap-1.5">
@@ -63,6 +64,22 @@ export function TrialList({ trials, onBlind }: { trials: Trials; onBlind: () => 
         {beside.map((trial, index) => (
           <Row key={trial.id} trial={trial} place={index + 1} trials={trials} />
         ))}
+        {older.length > 0 && (
+          <li className="flex flex-wrap items-baseline gap-x-3 gap-y-1 px-1 pt-1 text-[13.5px]">
+            <span className="text-pencil">older:</span>
+            {older.map((trial) => (
+              <button
+                key={trial.id}
+                title={trial.note || trial.words}
+                aria-label={`Take trial ${trial.number} among those that are compared`}
+                onClick={() => show({ trial: trial.id })}
+                className="underline underline-offset-4"
+              >
+                {trial.number}
+              </button>
+            ))}
+          </li>
+        )}
         {beside.length === 0 && (
           <li className="border border-dashed border-rule px-4 py-5 text-pencil">
             No trial clip yet: put a microphone where you would begin, and press Page Down. It plays bars{' '}
@@ -95,9 +112,6 @@ export function TrialList({ trials, onBlind }: { trials: Trials; onBlind: () => 
             onChange={(count_in) => setSettings({ count_in })}
             className="ml-1"
           />
-          {trials.trials.length > beside.length && (
-            <span className="ml-auto">{trials.trials.length - beside.length} older kept</span>
-          )}
         </p>
       )}
     </section>

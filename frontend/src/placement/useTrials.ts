@@ -31,11 +31,10 @@ export function useTrials(part: Part) {
   const [shown, setShown] = useSearchParams()
   const placement = usePlacement(part.id).data
   const trials = placement?.trials ?? NONE
-  // The newest nine, the oldest of them first: each has a number key.
-  const beside = useMemo(() => trials.slice(0, MOST_COMPARED).reverse(), [trials])
+  const wanted = shown.get('trial')
+  const beside = useMemo(() => besideEachOther(trials, wanted), [trials, wanted])
   const of = shown.get('of')
   const compared = useComparedTrials(beside, of).data
-  const wanted = shown.get('trial')
   const trial = trials.find((entry) => entry.id === wanted) ?? trials[0]
   const settings = placement?.settings
 
@@ -226,3 +225,14 @@ export function useTrials(part: Part) {
 }
 
 export type Trials = ReturnType<typeof useTrials>
+
+/**
+ * The clips that are held against each other, each with a number key: the newest nine, the oldest of them first; an
+ * older one that is meant takes the place of the oldest.
+ */
+export function besideEachOther<T extends { id: string }>(newestFirst: T[], meant: string | null): T[] {
+  const newest = newestFirst.slice(0, MOST_COMPARED)
+  const older = newestFirst.slice(MOST_COMPARED).find((entry) => entry.id === meant)
+  if (older) newest.splice(MOST_COMPARED - 1, 1, older)
+  return newest.reverse()
+}
