@@ -149,16 +149,16 @@ function Row({ trial, place, trials }: { trial: Trial; place: number; trials: Tr
           ) : trial.chosen ? (
             <b className="text-ink">✓ chosen</b>
           ) : (
-            <button className="underline underline-offset-4 hover:text-ink" onClick={() => trials.choose(trial)}>
+            <button className="underline underline-offset-2 hover:text-ink" onClick={() => trials.choose(trial)}>
               {here ? 'Choose, stands so now' : 'Choose'}
             </button>
           )}
           {trial.origin !== 'imported' && (
-            <Link to={`/placement-sheet/${trial.id}`} className="underline underline-offset-4 hover:text-ink">
+            <Link to={`/placement-sheet/${trial.id}`} className="underline underline-offset-2 hover:text-ink">
               Put back
             </Link>
           )}
-          <button className="underline underline-offset-4 hover:text-ink" onClick={() => void trials.bin(trial)}>
+          <button className="underline underline-offset-2 hover:text-ink" onClick={() => void trials.bin(trial)}>
             Bin
           </button>
         </p>
