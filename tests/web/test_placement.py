@@ -148,14 +148,19 @@ def test_two_placements_differ_as_told_free_of_the_playing(application, trials):
 
 
 def test_choosing_puts_the_rig_where_it_stood_and_takes_carry_it(application, part, trials):
+    path = f"/api/parts/{part['id']}/rig"
+    elsewhere = application.get(path)["rig"] | {"room": "lively"}
+    assert application.send("PUT", path, {"rig": elsewhere})[0] == 200
     status, placement = application.send("POST", f"/api/trials/{trials[1]['id']}/choose")
     assert status == 200, placement
     assert placement["settings"]["chosen"] == placement["same_as"] == trials[1]["id"]
-    assert application.get(f"/api/parts/{part['id']}/rig")["rig"]["mics"][1]["distance_m"] == 0.3
+    chosen = application.get(path)["rig"]
+    assert (chosen["mics"][1]["distance_m"], chosen["room"]) == (0.3, "dry")
     session = f"/api/sessions/{application.session['id']}"
     assert "chosen" in application.send("POST", f"{session}/undo")[1]["did"]
     placement = application.get(f"/api/parts/{part['id']}/placement")
-    assert (placement["settings"]["chosen"], placement["same_as"]) == (None, trials[2]["id"])
+    assert placement["settings"]["chosen"] is None
+    assert application.get(path)["rig"] == elsewhere
     application.send("POST", f"{session}/redo")
     assert application.get(f"/api/parts/{part['id']}/rig")["rig"]["mics"][1]["distance_m"] == 0.3
 
@@ -309,3 +314,40 @@ def test_the_sheet_tells_every_dimension(application, trials):
         "0.0 cm",
         "0°",
     )
+
+
+def test_a_clip_whose_file_is_away_takes_no_other_with_it(application, part, trials):
+    """Away for a moment, and there again: it is told, the others go on, and afterwards all are there."""
+    path = application.data / "sessions" / "Copper Weather" / "Baritone" / "Trial 03" / "Baritone trial 03 - mic A.wav"
+    away = path.with_suffix(".away")
+    blend = {"strips": [{"name": "mic A", "gain_db": -1.0}]}
+    assert application.send("PUT", f"/api/trials/{trials[2]['id']}/blend", blend)[0] == 200
+    path.rename(away)
+    try:
+        found = compared(application, trials[0], trials[2])
+        assert [sound["trial_id"] for sound in found["sounds"]] == [trials[0]["id"]]
+        (missing,) = found["missing"]
+        assert (missing["trial_id"], "put it back" in missing["says"]) == (trials[2]["id"], True)
+        status, problem = application.send("GET", f"/api/trials/compared?id={trials[2]['id']}")
+        assert (status, "put it back" in problem["detail"]) == (422, True)
+    finally:
+        away.rename(path)
+    found = compared(application, trials[0], trials[2])
+    assert (len(found["sounds"]), found["missing"]) == (2, [])
+
+
+@pytest.mark.parametrize(
+    ("place", "says"),
+    [
+        ({"distance_m": -0.1}, "mic B would be inside the speaker, at -10.0 cm: 0.5 cm is the nearest"),
+        ({"distance_m": 0}, "mic B would be on the grille, at 0.0 cm: 0.5 cm is the nearest"),
+        ({"distance_m": 20}, "mic B would be 20.0 m away: 5 m is the farthest"),
+        ({"height_m": "NaN"}, "the place of mic B holds what is no number: type a length like 5 cm"),
+    ],
+)
+def test_where_no_microphone_can_stand_is_said_in_one_sentence(application, part, place, says):
+    path = f"/api/parts/{part['id']}/rig"
+    rig = application.get(path)["rig"]
+    rig["mics"][1] |= place
+    status, problem = application.send("PUT", path, {"rig": rig})
+    assert (status, problem["detail"]) == (422, says)

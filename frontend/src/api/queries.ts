@@ -288,12 +288,16 @@ export function usePlacement(partId: string | undefined) {
   })
 }
 
+const AWAY_MS = 3_000
+
 /** Clips beside each other, as they sound together or one channel of each; asked anew when a blend of one changes. */
 export function useComparedTrials(trials: Pick<Trial, 'id' | 'revision'>[], of: string | null) {
   return useQuery({
     queryKey: ['compared-trials', trials.map(({ id, revision }) => `${id} ${revision}`), of],
     enabled: trials.length > 0,
     staleTime: Infinity,
+    // A file that is away may come back.
+    refetchInterval: ({ state }) => (state.data?.missing.length ? AWAY_MS : false),
     placeholderData: (previous) => previous,
     queryFn: () =>
       answered(api.GET('/api/trials/compared', { params: { query: { id: trials.map(({ id }) => id), of } } })),

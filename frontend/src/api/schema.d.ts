@@ -2825,6 +2825,11 @@ export interface components {
             centres_hz: number[];
             /** Sounds */
             sounds: components["schemas"]["ComparedTrial"][];
+            /**
+             * Missing
+             * @description Those whose sound is not there.
+             */
+            missing: components["schemas"]["MissingTrial"][];
         };
         /**
          * ComparisonView
@@ -3753,6 +3758,16 @@ export interface components {
             sections: components["schemas"]["SectionView"][];
             /** Remarks */
             remarks: string[];
+        };
+        /** MissingTrial */
+        MissingTrial: {
+            /**
+             * Trial Id
+             * Format: uuid
+             */
+            trial_id: string;
+            /** Says */
+            says: string;
         };
         /**
          * MonitorDelay

@@ -122,6 +122,7 @@ function Row({ trial, place, trials }: { trial: Trial; place: number; trials: Tr
   const shown = trials.trial?.id === trial.id
   const plays = trials.playing === trial.id
   const here = trials.placement?.same_as === trial.id
+  const missing = trials.compared?.missing.find((entry) => entry.trial_id === trial.id)
   return (
     <li
       className={`grid grid-cols-[34px_minmax(0,1fr)_auto] items-center gap-x-2.5 border bg-sheet py-1 pr-2.5 pl-1 ${shown ? 'border-[1.8px] border-ink' : 'border-rule'}`}
@@ -143,7 +144,11 @@ function Row({ trial, place, trials }: { trial: Trial; place: number; trials: Tr
         </button>
         <p className="flex gap-x-3 truncate text-pencil">
           <span>trial {trial.number}</span>
-          {trial.verdict !== 'good' && <Verdict verdict={trial.verdict}>{trial.said}</Verdict>}
+          {missing ? (
+            <Verdict verdict="fix">{missing.says}</Verdict>
+          ) : (
+            trial.verdict !== 'good' && <Verdict verdict={trial.verdict}>{trial.said}</Verdict>
+          )}
           {trial.origin === 'imported' ? (
             <span>imported</span>
           ) : trial.chosen ? (

@@ -42,6 +42,10 @@ def answer_problems(app: FastAPI) -> None:
     @app.exception_handler(RequestValidationError)
     async def invalid(_: Request, error: RequestValidationError) -> JSONResponse:
         first = error.errors()[0]
+        # What a rule of ours says is a sentence already.
+        said = first.get("ctx", {}).get("error") if first["type"] == "value_error" else None
+        if said is not None:
+            return problem(422, "Refused", str(said))
         place = ".".join(str(part) for part in first["loc"][1:]) or str(first["loc"][0])
         return problem(422, "Refused", f"the request is not valid at {place}: {str(first['msg']).lower()}")
 

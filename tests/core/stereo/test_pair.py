@@ -53,6 +53,12 @@ def test_each_remedy_gives_the_sum_that_it_tells(delay_frames, polarity, gain):
     assert told["move"].sum_of == told["delay"].sum_of
 
 
+def test_turned_over_the_sum_is_hollow_where_it_was_full():
+    """Notches of a comb that is turned over lie at the multiples of 1/delay instead of half-way between."""
+    found, _, _ = pair(48.0, polarity=-1)
+    assert found.notches_hz[:2] == pytest.approx([1_000.0, 2_000.0], rel=1e-3)
+
+
 def test_together_they_gain_three_decibels_and_turned_over_they_are_gone():
     """Two that are one: +3.01 dB against the sum of powers (10·log10(4/2)); one turned over: nothing is left."""
     found, _, _ = pair(0.0)

@@ -53,5 +53,7 @@ def test_spectra_stand_beside_each_other_however_loud_they_are():
     np.testing.assert_allclose(mean, 0, atol=1e-9)
     difference = second - first
     assert difference[-1] - difference[0] == pytest.approx(6.0)
+    again = beside_each_other(np.array([flat + 40, bright]))
+    np.testing.assert_allclose(again, [first, second], atol=1e-9)
     (alone,) = beside_each_other(np.array([bright]))
     assert alone.max() == 0

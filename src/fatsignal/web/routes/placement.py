@@ -1,6 +1,7 @@
 """Placement: trial clips of a part, recorded, heard, measured, held against each other, one of them chosen."""
 
 import asyncio
+from collections.abc import Sequence
 from typing import Annotated, Any, Literal
 from uuid import UUID
 
@@ -13,7 +14,7 @@ from fatsignal.core.material.channels import RecordedKind
 from fatsignal.core.mics.blend import MicBlend
 from fatsignal.core.mics.trial import PlacementSettings, trial_plan
 from fatsignal.core.tone.loudness_match import matching_gains_db
-from fatsignal.errors import InvalidSetting
+from fatsignal.errors import InvalidSetting, WorkFailed
 from fatsignal.jobs.kinds.imports import ReceivedFile
 from fatsignal.jobs.kinds.trial_imports import TRIAL_IMPORT_KIND, TrialImportInput
 from fatsignal.jobs.kinds.trials import TRIAL_DIFFERENCE_KIND, TRIAL_KIND
@@ -66,6 +67,11 @@ class ComparedTrial(BaseModel):
     channels: list[TrialChannelSound]
 
 
+class MissingTrial(BaseModel):
+    trial_id: UUID
+    says: str
+
+
 class ComparedTrials(BaseModel):
     """Clips from the beginning of what is played of each; they run as long as the shortest of them."""
 
@@ -73,6 +79,7 @@ class ComparedTrials(BaseModel):
     to_frame: int
     centres_hz: list[float]
     sounds: list[ComparedTrial]
+    missing: list[MissingTrial] = Field(description="Those whose sound is not there.")
 
 
 Of = Annotated[str | None, Query(max_length=40, description="One channel alone, by its name; null: all together.")]
@@ -210,12 +217,9 @@ async def compared(
     frames = min([each for each in lengths if each >= there[0].rate_hz] or lengths)
     wholes = [trial_sound(trial, settings.sessions_folder, of=of if _has(trial, of) else None) for trial in there]
     sounds = [whole.first(frames) for whole in wholes]
-    reports = [
-        TrialReportView.model_validate(each)
-        for each in await asyncio.gather(
-            *(_measured(queue, trial, sound, of) for trial, sound in zip(there, sounds, strict=True))
-        )
-    ]
+    told, missing = await _told_and_missing(queue, there, sounds, of)
+    heard = [(trial, whole, told[trial.id]) for trial, whole in zip(there, wholes, strict=True) if trial.id in told]
+    reports = [report for _, _, report in heard]
     gains = matching_gains_db([each.loudness_lufs for each in reports], [each.peak_dbtp for each in reports])
     return ComparedTrials(
         from_frame=there[0].span.from_frame, to_frame=there[0].span.from_frame + frames,
@@ -225,8 +229,9 @@ async def compared(
                 trial_id=trial.id, number=trial.number, gain_db=round(gain, 3), report=report,
                 channels=_streamed(trial, whole, of, at=there[0].span.from_frame),
             )
-            for trial, whole, report, gain in zip(there, wholes, reports, gains, strict=True)
+            for (trial, whole, report), gain in zip(heard, gains, strict=True)
         ],
+        missing=missing,
     )  # fmt: skip
 
 
@@ -317,6 +322,32 @@ def _streamed(trial: Trial, sound: TrialSound, of: str | None, *, at: int) -> li
 
 def _has(trial: Trial, of: str | None) -> bool:
     return any(channel.name == of for channel in trial.channels)
+
+
+async def _told_and_missing(
+    queue: WorkQueue, there: Sequence[Trial], sounds: Sequence[TrialSound], of: str | None
+) -> tuple[dict[UUID, TrialReportView], list[MissingTrial]]:
+    """What each sounds like; one whose file is away for a moment takes none of the others with it.
+
+    Raises
+    ------
+    WorkFailed
+        If none of them can be measured.
+    """
+
+    async def ask(trial: Trial, sound: TrialSound) -> TrialReportView | WorkFailed:
+        try:
+            return TrialReportView.model_validate(await _measured(queue, trial, sound, of))
+        except WorkFailed as problem:
+            return problem
+
+    answers = await asyncio.gather(*(ask(trial, sound) for trial, sound in zip(there, sounds, strict=True)))
+    by_trial = dict(zip((trial.id for trial in there), answers, strict=True))
+    told = {trial_id: each for trial_id, each in by_trial.items() if isinstance(each, TrialReportView)}
+    problems = {trial_id: each for trial_id, each in by_trial.items() if isinstance(each, WorkFailed)}
+    if not told:
+        raise next(iter(problems.values()))
+    return told, [MissingTrial(trial_id=trial_id, says=str(each)) for trial_id, each in problems.items()]
 
 
 async def _measured(queue: WorkQueue, trial: Trial, sound: TrialSound, of: str | None) -> Any:
