@@ -280,6 +280,8 @@ def test_a_reference_of_ones_own_is_held_against_them(application, part, trials,
     frames = found["to_frame"] - found["from_frame"]
     assert frames == trials[0]["heard_to_frame"] - trials[0]["heard_from_frame"]
     assert found["sounds"][1]["report"]["stereo"]["correlation"] == pytest.approx(0, abs=0.05)
+    # The loud half minute: two sines of 0.3 (−13.5 dB each), not those of 0.01.
+    assert found["sounds"][1]["report"]["mics"][0]["level_dbfs"] == pytest.approx(-13.5, abs=1.0)
     status, problem = application.send("POST", f"/api/trials/{made['id']}/choose")
     assert (status, "nobody knows" in problem["detail"]) == (422, True)
     assert application.send("POST", f"/api/trials/{made['id']}/bin")[0] == 204

@@ -197,7 +197,7 @@ def test_what_would_lose_a_take_is_said_at_its_node(application, guitar, changes
         ("mics.1.input.number", 12, "the interface has 8"),
         ("mics.1.name", "MIC A", "same name"),
         ("mics.1.kind", "megaphone", "no microphone megaphone"),
-        ("di.input.gain_db", 70, "a gain of 70 db is outside 0 to 50"),
+        ("di.input.gain_db", 70, "a gain of 70 dB is outside 0 to 50"),
         ("instrument", "kazoo", "no instrument kazoo"),
         ("tuning", [40, 45], "has 6 strings, the tuning 2"),
         ("tuning", ["H2", "A2", "D3", "G3", "B3", "E4"], "is no note"),

@@ -76,6 +76,7 @@ export function ResponseChart({
         >
           {Object.entries(bands).map(([name, [from, to]]) => (
             <g key={name}>
+              <title>{`${name}: ${from} to ${to} Hz`}</title>
               <rect
                 x={x(from!)}
                 y={TOP}
