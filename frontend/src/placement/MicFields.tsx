@@ -25,7 +25,7 @@ export function MicFields({
   choices: Choices
   chosen: string | undefined
   onChoose: (name: string) => void
-  onKeep: (rig: Rig) => void
+  onKeep: (rig: Rig) => Promise<unknown>
 }) {
   const setUps = useSetUps().data ?? []
   const mics = rig.mics ?? []
@@ -35,24 +35,27 @@ export function MicFields({
   function set(changes: Partial<MicOnRig>) {
     const now = newest()
     if (!mic) return
-    onKeep({ ...now, mics: now.mics?.map((entry) => (entry.name === mic.name ? { ...entry, ...changes } : entry)) })
+    return onKeep({
+      ...now,
+      mics: now.mics?.map((entry) => (entry.name === mic.name ? { ...entry, ...changes } : entry)),
+    })
   }
 
   /** What was typed may be in inches or feet: the server reads it. */
   const setLength = (key: 'distance_m' | 'off_centre_m' | 'height_m') => (typed: string) =>
     void reportErrors(async () => {
       const { metres } = await answered(api.GET('/api/length', { params: { query: { typed } } }))
-      set({ [key]: metres })
+      await set({ [key]: metres })
     })
 
   const setDegrees = (key: 'turned_deg' | 'tilted_deg') => (typed: string) => {
     const read = readFigure(typed.replace('°', ''))
-    if (Number.isFinite(read)) set({ [key]: read })
+    if (Number.isFinite(read)) void set({ [key]: read })
   }
 
   const putUp = (name: string) =>
     void reportErrors(async () => {
-      onKeep(
+      await onKeep(
         await answered(
           api.POST('/api/parts/{part_id}/stereo-set-up', {
             params: { path: { part_id: partId } },
@@ -64,7 +67,7 @@ export function MicFields({
 
   function add() {
     const added = anotherMic(rig, choices)
-    onKeep({ ...rig, mics: [...mics, added] })
+    void onKeep({ ...rig, mics: [...mics, added] })
     onChoose(added.name)
   }
 
@@ -94,7 +97,7 @@ export function MicFields({
           {mic && mics.length > 1 && (
             <button
               className="px-2 py-0.5 text-pencil underline underline-offset-4 hover:text-ink"
-              onClick={() => onKeep({ ...rig, mics: mics.filter((entry) => entry.name !== mic.name) })}
+              onClick={() => void onKeep({ ...rig, mics: mics.filter((entry) => entry.name !== mic.name) })}
             >
               Remove {mic.name}
             </button>
@@ -117,7 +120,7 @@ export function MicFields({
             value={rig.room ?? 'dry'}
             options={choices.rooms}
             said={(room) => `room: ${room}`}
-            onChange={(room) => onKeep({ ...rig, room })}
+            onChange={(room) => void onKeep({ ...rig, room })}
           />
         </span>
       </div>
@@ -142,14 +145,14 @@ export function MicFields({
             options={choices.mics.map((entry) => entry.kind)}
             said={(entry) => choices.mics.find((found) => found.kind === entry)?.title ?? entry}
             detail={(entry) => choices.mics.find((found) => found.kind === entry)!.needs}
-            onChange={(next) => set({ kind: next })}
+            onChange={(next) => void set({ kind: next })}
           />
           {kind?.switchable && (
             <Select
               label="Pattern"
               value={Object.entries(choices.patterns).find(([, share]) => share === mic.pattern)?.[0] ?? kind.pattern}
               options={Object.keys(choices.patterns)}
-              onChange={(pattern) => set({ pattern: choices.patterns[pattern] })}
+              onChange={(pattern) => void set({ pattern: choices.patterns[pattern] })}
             />
           )}
           {points.length > 1 && (
@@ -158,16 +161,20 @@ export function MicFields({
               value={points.find((point) => point === mic.point) ?? points[0]!}
               options={points}
               said={(point) => `from the ${point}`}
-              onChange={(point) => set({ point })}
+              onChange={(point) => void set({ point })}
             />
           )}
           <Switch
             label="Flipped"
             on={mic.input?.flipped ?? false}
-            onChange={(flipped) => set({ input: { ...mic.input, flipped } })}
+            onChange={(flipped) => void set({ input: { ...mic.input, flipped } })}
           />
-          <Switch label="Pad" on={mic.input?.pad ?? false} onChange={(pad) => set({ input: { ...mic.input, pad } })} />
-          <Switch label="Absorber" on={mic.absorber ?? false} onChange={(absorber) => set({ absorber })} />
+          <Switch
+            label="Pad"
+            on={mic.input?.pad ?? false}
+            onChange={(pad) => void set({ input: { ...mic.input, pad } })}
+          />
+          <Switch label="Absorber" on={mic.absorber ?? false} onChange={(absorber) => void set({ absorber })} />
         </div>
       )}
     </div>

@@ -1,4 +1,5 @@
 import { Link, useSearchParams } from 'react-router'
+import { reportErrors } from '../api/acts'
 import type { Part, RigView, Trial } from '../api/client'
 import { useLive } from '../api/live'
 import { queryClient, useChoices } from '../api/queries'
@@ -167,7 +168,8 @@ function Placement({ part }: { part: Part }) {
             height={PLAN_HEIGHT}
             onChoose={setMic}
             onDraw={draw}
-            onKeep={(next) => void acts.setRig(next)}
+            // Known to be under way: a trial that is recorded right after waits for it.
+            onKeep={(next) => void reportErrors(() => acts.setRig(next))}
           />
           <MicFields
             partId={part.id}
@@ -176,7 +178,7 @@ function Placement({ part }: { part: Part }) {
             choices={choices}
             chosen={chosen}
             onChoose={setMic}
-            onKeep={(next) => void acts.setRig(next)}
+            onKeep={acts.setRig}
           />
         </section>
         <TrialList trials={trials} onBlind={openBench} />

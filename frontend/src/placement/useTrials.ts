@@ -1,6 +1,6 @@
 import { useCallback, useEffect, useMemo, useRef } from 'react'
 import { useSearchParams } from 'react-router'
-import { formOf, reportErrors } from '../api/acts'
+import { actsUnderWay, formOf, reportErrors } from '../api/acts'
 import {
   type ComparedTrials,
   type MicBlend,
@@ -109,14 +109,15 @@ export function useTrials(part: Part) {
   }, [player, meant, hear])
 
   const path = useMemo(() => ({ part_id: part.id }), [part.id])
-  const record = useCallback(
-    () =>
-      void reportErrors(async () => {
-        player.stop()
-        await answered(api.POST('/api/parts/{part_id}/trials', { params: { path } }))
-      }),
-    [player, path],
-  )
+  const record = useCallback(() => {
+    // What was typed right before is recorded with.
+    const earlier = actsUnderWay()
+    void reportErrors(async () => {
+      player.stop()
+      await earlier
+      await answered(api.POST('/api/parts/{part_id}/trials', { params: { path } }))
+    })
+  }, [player, path])
   const bringIn = (list: FileList | File[] | null) =>
     void reportErrors(async () => {
       const files = Array.from(list ?? [])
