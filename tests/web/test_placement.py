@@ -268,7 +268,7 @@ def bring(app, part, *paths):
 def test_a_reference_of_ones_own_is_held_against_them(application, part, trials, tmp_path):
     """Of another rate and longer than a minute: its loudest half minute, left and right, as loud as they are."""
     seconds = np.arange(100 * 44_100) / 44_100
-    loud = np.where((seconds > 50) & (seconds < 75), 0.3, 0.01)
+    loud = np.where((seconds > 50) & (seconds < 90), 0.3, 0.01)
     left, right = (loud * np.sin(2 * np.pi * hz * seconds) for hz in (220, 331))
     soundfile.write(tmp_path / "My song.flac", np.column_stack((left, right)), 44_100, subtype="PCM_16")
     status, made = bring(application, part, tmp_path / "My song.flac")
