@@ -9,7 +9,8 @@ from fatsignal.core.mics.response import mic_spectrum
 from fatsignal.core.stereo.set_ups import SET_UPS
 from fatsignal.core.units import speed_of_sound_m_s
 from fatsignal.errors import InvalidSetting
-from fatsignal.rig.plan import dimensions, in_short, plan_of
+from fatsignal.rig.mic_words import dimensions, in_short
+from fatsignal.rig.plan import plan_of
 from fatsignal.rig.set_ups import put_up
 from fatsignal.rig.setup import InputUse, MicOnRig, RigSetup, standard_rig
 from tests.signals import FS

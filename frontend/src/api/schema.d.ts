@@ -2810,7 +2810,7 @@ export interface components {
             gain_db: number;
             report: components["schemas"]["TrialReportView"];
             /** Channels */
-            channels: components["schemas"]["TrialChannelSound"][];
+            channels: components["schemas"]["PlayedChannel"][];
         };
         /**
          * ComparedTrials
@@ -3070,8 +3070,11 @@ export interface components {
             /** Other */
             other: string | null;
         };
-        /** DimensionView */
-        DimensionView: {
+        /**
+         * Dimension
+         * @description One figure of a microphone's place, in words.
+         */
+        Dimension: {
             /** Name */
             name: string;
             /** Value */
@@ -3713,7 +3716,7 @@ export interface components {
             /** Name */
             name: string;
             /** Dimensions */
-            dimensions: components["schemas"]["DimensionView"][];
+            dimensions: components["schemas"]["Dimension"][];
         };
         /**
          * MicStrip
@@ -4529,7 +4532,7 @@ export interface components {
         };
         /**
          * PlayedChannel
-         * @description One channel of a track, and how loud it is in the left and the right ear.
+         * @description One channel, and how loud it is in the left and the right ear.
          */
         PlayedChannel: {
             /**
@@ -5794,22 +5797,6 @@ export interface components {
              * Format: date-time
              */
             made_at: string;
-        };
-        /**
-         * TrialChannelSound
-         * @description Where the samples of one ear are; `left` and `right` are how loud they are in each.
-         */
-        TrialChannelSound: {
-            /** Sound Url */
-            sound_url: string;
-            /** From Frame */
-            from_frame: number;
-            /** Frames */
-            frames: number;
-            /** Left */
-            left: number;
-            /** Right */
-            right: number;
         };
         /** TrialChannelView */
         TrialChannelView: {

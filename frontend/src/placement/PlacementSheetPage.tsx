@@ -1,6 +1,7 @@
 import { useQuery } from '@tanstack/react-query'
-import { Link, useParams } from 'react-router'
+import { useParams } from 'react-router'
 import { answered, api } from '../api/client'
+import { PaperPage, PaperPending } from '../ui/PaperPage'
 import { clock } from '../ui/format'
 import { MicPlan } from './MicPlan'
 
@@ -11,72 +12,51 @@ export function PlacementSheetPage() {
     queryKey: ['placement-sheet', id],
     queryFn: () => answered(api.GET('/api/trials/{trial_id}/sheet', { params: { path: { trial_id: id } } })),
   })
-  if (sheet.isError)
-    return (
-      <p role="alert" className="p-8">
-        {sheet.error.message}
-      </p>
-    )
-  if (!sheet.data)
-    return (
-      <p role="status" className="p-8">
-        Opening the placement…
-      </p>
-    )
+  if (!sheet.data) return <PaperPending error={sheet.error} opening="Opening the placement…" />
   const { data } = sheet
   return (
-    <main className="h-full overflow-y-auto bg-sheet px-12 py-8 text-ink print:overflow-visible print:bg-white print:p-0 print:text-black">
-      <div className="mx-auto max-w-[860px]">
-        <div className="mb-5 flex items-baseline gap-6 print:hidden">
-          <Link to={`/placement?trial=${id}`} className="underline underline-offset-4">
-            Back to Placement
-          </Link>
-          <button onClick={() => window.print()} className="underline underline-offset-4">
-            Print
-          </button>
-        </div>
-        <h1 className="text-[34px] leading-tight">Put it back where it was</h1>
-        <p className="text-pencil">
-          {data.part_name}, trial {data.number} · {data.session_name}
-          {data.artist && ` · ${data.artist}`} · {data.recorded_at.slice(0, 10)}, {clock(data.recorded_at)}
-        </p>
-        {data.note && <p className="mt-1 font-semibold">{data.note}</p>}
-        <p className="mt-3 mb-2 text-[14px]">
-          {[data.amp, data.plan.front.title, `room: ${data.room}`].filter(Boolean).join(' · ')}
-        </p>
-        <div className="pointer-events-none mb-5 border border-rule">
-          <MicPlan
-            plan={data.plan}
-            rig={data.rig}
-            ghosts={[]}
-            chosen={undefined}
-            height={300}
-            onChoose={() => undefined}
-            onDraw={() => undefined}
-            onKeep={() => undefined}
-          />
-        </div>
-        <div className="columns-2 gap-10">
-          {data.mics.map((mic) => (
-            <section key={mic.name} className="mb-5 break-inside-avoid">
-              <h2 className="border-b border-ink pb-0.5 text-[17px] first-letter:uppercase">{mic.name}</h2>
-              <dl>
-                {mic.dimensions.map(({ name, value }) => (
-                  <div key={name} className="flex justify-between gap-4 border-b border-rule py-[3px] text-[14px]">
-                    <dt className="text-pencil first-letter:uppercase">{name}</dt>
-                    <dd className="text-right font-semibold">{value}</dd>
-                  </div>
-                ))}
-              </dl>
-            </section>
-          ))}
-        </div>
-        {data.plan.pairs.map((pair) => (
-          <p key={pair.second} className="text-[14px] first-letter:uppercase">
-            {pair.says}.
-          </p>
+    <PaperPage back="Back to Placement" to={`/placement?trial=${id}`} wide>
+      <h1 className="text-[34px] leading-tight">Put it back where it was</h1>
+      <p className="text-pencil">
+        {data.part_name}, trial {data.number} · {data.session_name}
+        {data.artist && ` · ${data.artist}`} · {data.recorded_at.slice(0, 10)}, {clock(data.recorded_at)}
+      </p>
+      {data.note && <p className="mt-1 font-semibold">{data.note}</p>}
+      <p className="mt-3 mb-2 text-[14px]">
+        {[data.amp, data.plan.front.title, `room: ${data.room}`].filter(Boolean).join(' · ')}
+      </p>
+      <div className="pointer-events-none mb-5 border border-rule">
+        <MicPlan
+          plan={data.plan}
+          rig={data.rig}
+          ghosts={[]}
+          chosen={undefined}
+          height={300}
+          onChoose={() => undefined}
+          onDraw={() => undefined}
+          onKeep={() => undefined}
+        />
+      </div>
+      <div className="columns-2 gap-10">
+        {data.mics.map((mic) => (
+          <section key={mic.name} className="mb-5 break-inside-avoid">
+            <h2 className="border-b border-ink pb-0.5 text-[17px] first-letter:uppercase">{mic.name}</h2>
+            <dl>
+              {mic.dimensions.map(({ name, value }) => (
+                <div key={name} className="flex justify-between gap-4 border-b border-rule py-[3px] text-[14px]">
+                  <dt className="text-pencil first-letter:uppercase">{name}</dt>
+                  <dd className="text-right font-semibold">{value}</dd>
+                </div>
+              ))}
+            </dl>
+          </section>
         ))}
       </div>
-    </main>
+      {data.plan.pairs.map((pair) => (
+        <p key={pair.second} className="text-[14px] first-letter:uppercase">
+          {pair.says}.
+        </p>
+      ))}
+    </PaperPage>
   )
 }

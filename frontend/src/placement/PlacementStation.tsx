@@ -1,4 +1,4 @@
-import { Link, useSearchParams } from 'react-router'
+import { useSearchParams } from 'react-router'
 import { reportErrors } from '../api/acts'
 import type { Part, RigView, Trial } from '../api/client'
 import { useLive } from '../api/live'
@@ -9,6 +9,7 @@ import { useChoice } from '../desk/Choice'
 import { useStationActs } from '../desk/DeckActs'
 import { useOpenSession } from '../desk/OpenSession'
 import { useRigActs } from '../rig/useRigActs'
+import { NoPart } from '../shell/NoPart'
 import { useKeys } from '../shell/useKeys'
 import { UndoLinks } from '../shell/UndoLinks'
 import { ConfirmDialog } from '../ui/ConfirmDialog'
@@ -25,16 +26,7 @@ import { useTrials } from './useTrials'
 /** Where the microphones stand: drawn to scale, tried, heard against each other, one placement chosen. */
 export function PlacementStation() {
   const { part } = useOpenSession()
-  if (!part)
-    return (
-      <p className="p-8">
-        This session has no part yet.{' '}
-        <Link to="/rig" className="underline underline-offset-4">
-          Add one in Rig
-        </Link>
-        : an instrument, and what it runs through.
-      </p>
-    )
+  if (!part) return <NoPart />
   return <Placement key={part.id} part={part} />
 }
 

@@ -1,17 +1,11 @@
 import type { ComparedTrials } from '../api/client'
-import type { PlayerSound } from '../sound/player'
+import { type PlayerSound, streamedChannel } from '../sound/player'
 
 /** Each clip with its ears, as loud as the others. */
 export function playerSounds(compared: ComparedTrials): PlayerSound[] {
   return compared.sounds.map((sound) => ({
     key: sound.trial_id,
     gainDb: sound.gain_db,
-    channels: sound.channels.map(({ sound_url, from_frame, frames, left, right }) => ({
-      url: sound_url,
-      fromFrame: from_frame,
-      frames,
-      left,
-      right,
-    })),
+    channels: sound.channels.map((channel) => streamedChannel(channel, channel.left, channel.right)),
   }))
 }

@@ -3,6 +3,7 @@ import { Link } from 'react-router'
 import { useChoice } from '../desk/Choice'
 import { useOpenSession } from '../desk/OpenSession'
 import { useRolling } from '../desk/Rolling'
+import { NoPart } from '../shell/NoPart'
 import { useKeys } from '../shell/useKeys'
 import { ImportSheet } from './ImportSheet'
 import { PartSide } from './PartSide'
@@ -36,16 +37,7 @@ export function TakesStation() {
     { key: 'Delete', does: 'put the take into the bin', act: () => take && rolling.bin(take) },
   ])
 
-  if (!part)
-    return (
-      <p className="p-8">
-        This session has no part yet.{' '}
-        <Link to="/rig" className="underline underline-offset-4">
-          Add one in Rig
-        </Link>
-        : an instrument, and what it runs through.
-      </p>
-    )
+  if (!part) return <NoPart />
   if (session.sections.length === 0)
     return (
       <p className="p-8">

@@ -118,7 +118,7 @@ def import_take(
     try:
         number, folder = claim_take_folder(part_folder(sessions_folder, session, part), number)
     except OSError as trouble:
-        raise _not_written(trouble) from None
+        raise not_written("take", trouble) from None
     take_id, names = uuid4(), name_channels([file.kind for file in files])
     keys = [Channel(file.kind, name) for file, name in zip(files, names, strict=True)]
     stem = take_stem(file_name(part.name), number)
@@ -138,7 +138,7 @@ def import_take(
         on_progress(1.0)
     except OSError as trouble:
         shutil.rmtree(folder, ignore_errors=True)
-        raise _not_written(trouble) from None
+        raise not_written("take", trouble) from None
     except BaseException:
         shutil.rmtree(folder, ignore_errors=True)
         raise
@@ -184,10 +184,11 @@ def _write_silence(writer: WaveWriter, frames: int) -> None:
         frames -= READ_FRAMES
 
 
-def _not_written(trouble: OSError) -> FileRefused:
+def not_written(what: str, trouble: OSError) -> FileRefused:
+    """The disk took none of it, in words."""
     return FileRefused(
-        f"the take could not be written ({trouble.strerror or trouble}): nothing of it is kept; make room, or look at "
-        "the session's folder, and import again"
+        f"the {what} could not be written ({trouble.strerror or trouble}): nothing of it is kept; make room, or look "
+        "at the session's folder, and import again"
     )
 
 

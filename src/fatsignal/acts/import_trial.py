@@ -9,7 +9,7 @@ from uuid import uuid4
 
 import numpy as np
 
-from fatsignal.acts.import_take import Incoming
+from fatsignal.acts.import_take import Incoming, not_written
 from fatsignal.acts.materials import material_of_files
 from fatsignal.acts.survey import survey
 from fatsignal.acts.take_channels import take_channels
@@ -56,7 +56,7 @@ def import_trial(
     try:
         number, folder = claim_trial_folder(part_folder(sessions_folder, session, part), number)
     except OSError as trouble:
-        raise _not_written(trouble) from None
+        raise not_written("clip", trouble) from None
     stem, trial_id = trial_stem(file_name(part.name), number), uuid4()
     paths = [folder / f"{channel_name(stem, key.name)}.wav" for key in keys]
     at = session.tempo.bar_frame(min(placement_of(part).first_bar, session.song_bars))
@@ -70,7 +70,7 @@ def import_trial(
         sync_folder(folder)
     except OSError as trouble:
         shutil.rmtree(folder, ignore_errors=True)
-        raise _not_written(trouble) from None
+        raise not_written("clip", trouble) from None
     except BaseException:
         shutil.rmtree(folder, ignore_errors=True)
         raise
@@ -155,10 +155,3 @@ def _write(
                     writer.write(np.ascontiguousarray(used[:, column : column + 1]))
             for writer in writers:
                 writer.write(np.zeros((frames - writer.frames, 1)))
-
-
-def _not_written(trouble: OSError) -> FileRefused:
-    return FileRefused(
-        f"the clip could not be written ({trouble.strerror or trouble}): nothing of it is kept; make room, or look at "
-        "the session's folder, and import again"
-    )

@@ -29,6 +29,13 @@ class StreamedSound(BaseModel):
     frames: int
 
 
+class PlayedChannel(StreamedSound):
+    """One channel, and how loud it is in the left and the right ear."""
+
+    left: float
+    right: float
+
+
 def streamed(material: Material, wanted: Wanted, *, gone_is_silent: bool = False) -> StreamedSound:
     """One channel of a material."""
     query = [("fingerprint", material.fingerprint), *(("kind", kind) for kind in wanted.kinds)]

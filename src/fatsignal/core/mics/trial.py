@@ -1,5 +1,6 @@
 """What is played for a trial clip of a placement, and which of the clips was chosen."""
 
+from collections.abc import Sequence
 from typing import Literal
 from uuid import UUID
 
@@ -38,3 +39,8 @@ def trial_plan(tempo: TempoMap, settings: PlacementSettings, *, song_bars: int, 
         tempo, Range(settings.first_bar, last + 1), RollSettings(),
         count_in_bars=count_in_bars if settings.count_in else 0,
     )  # fmt: skip
+
+
+def common_frames(lengths: Sequence[int], *, rate_hz: int) -> int:
+    """So much of clips as all have, of those that last a second: one that was stopped at once shortens none of them."""
+    return min([each for each in lengths if each >= rate_hz] or lengths)

@@ -1,9 +1,10 @@
 """Imports: sound files that were received become a take."""
 
 import shutil
+from collections.abc import Awaitable, Callable
 from dataclasses import dataclass
 from pathlib import Path
-from typing import TYPE_CHECKING, Any, Literal
+from typing import TYPE_CHECKING, Any, Generic, Literal, TypeVar
 from uuid import UUID
 
 from pydantic import BaseModel
@@ -21,6 +22,9 @@ if TYPE_CHECKING:
     from fatsignal.store.takes import Take, TakeChannel
 
 IMPORT_KIND = "import"
+Asked = TypeVar("Asked")
+# Number of a part's next take, or of its next clip.
+NextNumber = Callable[[Connection, Path, Session, Part], Awaitable[int]]
 _REMEMBERED = 100
 
 
@@ -42,8 +46,10 @@ class ImportInput(BaseModel):
 
 
 @dataclass(frozen=True, slots=True)
-class _Prepared:
-    asked: ImportInput
+class Importing(Generic[Asked]):
+    """What is asked for, where it goes, and the name of the empty file that marks a folder as unfinished."""
+
+    asked: Asked
     session: Session
     part: Part
     number: int
@@ -51,18 +57,25 @@ class _Prepared:
     settings: Settings
 
 
-async def _prepare(conn: Connection, work: Work, settings: Settings) -> _Prepared:
+async def prepared(
+    conn: Connection, work: Work, settings: Settings, asked: Asked, part_id: UUID, next_number: NextNumber
+) -> Importing[Asked]:
+    """The same for all that is imported into a part."""
+    part = await parts.get_part(conn, part_id)
+    session = await sessions.get_session(conn, part.session_id)
+    number = await next_number(conn, settings.sessions_folder, session, part)
+    return Importing(asked, session, part, number, f"importing-{work.id}", settings)
+
+
+async def _prepare(conn: Connection, work: Work, settings: Settings) -> Importing[ImportInput]:
     from fatsignal.acts.take_numbers import next_number
 
     asked = ImportInput.model_validate(work.input)
-    part = await parts.get_part(conn, asked.part_id)
-    session = await sessions.get_session(conn, part.session_id)
-    number = await next_number(conn, settings.sessions_folder, session, part)
-    return _Prepared(asked, session, part, number, f"importing-{work.id}", settings)
+    return await prepared(conn, work, settings, asked, asked.part_id, next_number)
 
 
-def _tidy(prepared: _Prepared) -> None:
-    """A take's folder that an attempt before this one began and did not finish."""
+def tidy(prepared: Importing[Any]) -> None:
+    """A folder that an attempt before this one began and did not finish."""
     from fatsignal.acts.take_numbers import part_folder
 
     for left in part_folder(prepared.settings.sessions_folder, prepared.session, prepared.part).glob(
@@ -71,7 +84,7 @@ def _tidy(prepared: _Prepared) -> None:
         shutil.rmtree(left.parent, ignore_errors=True)
 
 
-def _compute(prepared: _Prepared, _: str, tell: Tell) -> "tuple[Take, list[TakeChannel]]":
+def _compute(prepared: Importing[ImportInput], _: str, tell: Tell) -> "tuple[Take, list[TakeChannel]]":
     from fatsignal.acts.import_take import Incoming, import_take
 
     asked = prepared.asked
@@ -83,12 +96,12 @@ def _compute(prepared: _Prepared, _: str, tell: Tell) -> "tuple[Take, list[TakeC
     )  # fmt: skip
 
 
-async def _keep(conn: Connection, prepared: _Prepared, made: "tuple[Take, list[TakeChannel]]") -> Any:
+async def _keep(conn: Connection, prepared: Importing[ImportInput], made: "tuple[Take, list[TakeChannel]]") -> Any:
     take, _ = await takes.add_take_numbered(conn, *made)
     (prepared.settings.sessions_folder / take.folder / prepared.mark).unlink(missing_ok=True)
     return {"take_id": str(take.id)}
 
 
 IMPORT = WorkKind(
-    name=IMPORT_KIND, queue=SHORT, prepare=_prepare, compute=_compute, keep=_keep, tidy=_tidy, remembered=_REMEMBERED
+    name=IMPORT_KIND, queue=SHORT, prepare=_prepare, compute=_compute, keep=_keep, tidy=tidy, remembered=_REMEMBERED
 )

@@ -1,5 +1,6 @@
 """Takes as pages show them."""
 
+from collections.abc import Sequence
 from datetime import datetime
 from typing import Literal
 from uuid import UUID
@@ -126,14 +127,19 @@ def take_revision(take: takes.Take) -> str:
     return revision_of([tuple(window) for window in take.windows], take.slip_frames, take.rating, take.note)
 
 
-def _verdict(take: takes.Take, channels: list[takes.TakeChannel]) -> tuple[Verdict, str]:
-    """The worst thing that the checks found, in words."""
+def what_is_broken(channels: Sequence[takes.TakeChannel]) -> str:
+    """Channels at which nothing arrived, else those that clipped, in words; empty where there are none."""
     clipped = [channel.name for channel in channels if channel.checks["flat_top_runs"]]
     silent = [channel.name for channel in channels if channel.checks["peak_dbfs"] is None]
     if silent:
-        return "fix", f"{', '.join(silent)}: nothing arrived"
-    if clipped:
-        return "fix", f"{', '.join(clipped)}: clipped"
+        return f"{', '.join(silent)}: nothing arrived"
+    return f"{', '.join(clipped)}: clipped" if clipped else ""
+
+
+def _verdict(take: takes.Take, channels: list[takes.TakeChannel]) -> tuple[Verdict, str]:
+    """The worst thing that the checks found, in words."""
+    if broken := what_is_broken(channels):
+        return "fix", broken
     advice = next((channel.checks["advice"] for channel in channels if channel.checks["advice"]), None)
     if advice:
         return "look", advice

@@ -10,9 +10,11 @@ from fatsignal.core.material.channels import RecordedKind
 from fatsignal.core.mics.blend import MicBlend
 from fatsignal.core.mics.trial import PlacementSettings
 from fatsignal.core.verdict import Verdict
+from fatsignal.rig.mic_words import in_short
 from fatsignal.rig.setup import RigSetup
 from fatsignal.store.parts import Part
 from fatsignal.store.trials import Trial
+from fatsignal.web.presenters.takes import what_is_broken
 from fatsignal.web.revisions import revision_of
 
 
@@ -79,8 +81,6 @@ def placement_view(part: Part, found: list[Trial]) -> PlacementView:
 
 def trial_view(trial: Trial, settings: PlacementSettings) -> TrialView:
     """A clip as a page shows it."""
-    from fatsignal.rig.plan import in_short
-
     rig = RigSetup.model_validate(trial.rig_sheet)
     verdict, said = _verdict(trial)
     imported = trial.origin == "imported"
@@ -115,12 +115,8 @@ def _placed(rig: RigSetup) -> object:
 
 
 def _verdict(trial: Trial) -> tuple[Verdict, str]:
-    silent = [channel.name for channel in trial.channels if channel.checks["peak_dbfs"] is None]
-    clipped = [channel.name for channel in trial.channels if channel.checks["flat_top_runs"]]
-    if silent:
-        return "fix", f"{', '.join(silent)}: nothing arrived"
-    if clipped:
-        return "fix", f"{', '.join(clipped)}: clipped"
+    if broken := what_is_broken(trial.channels):
+        return "fix", broken
     if trial.gaps or trial.origin == "recovered":
         return "look", trial.said
     return "good", trial.said

@@ -11,6 +11,7 @@ from pydantic import BaseModel, Field
 
 from fatsignal.core.mics.place import parse_length_m
 from fatsignal.core.mics.sounding import SOUNDING, Cone
+from fatsignal.rig.mic_words import Dimension, dimensions
 from fatsignal.rig.setup import RigSetup
 from fatsignal.store import parts, sessions, trials
 from fatsignal.web.context import Pool, Transaction
@@ -83,14 +84,9 @@ class PlanView(BaseModel):
     says: list[str]
 
 
-class DimensionView(BaseModel):
-    name: str
-    value: str
-
-
 class MicSheetView(BaseModel):
     name: str
-    dimensions: list[DimensionView]
+    dimensions: list[Dimension]
 
 
 class PlacementSheetView(BaseModel):
@@ -141,8 +137,6 @@ async def plan(part_id: UUID, rig: RigSetup, pool: Pool) -> PlanView:
 @router.get("/trials/{trial_id}/sheet")
 async def sheet(trial_id: UUID, conn: Transaction) -> PlacementSheetView:
     """All that puts a trial's microphones back where they were, with their plan."""
-    from fatsignal.rig.plan import dimensions
-
     trial = await trials.get_trial(conn, trial_id)
     part = await parts.get_part(conn, trial.part_id)
     session = await sessions.get_session(conn, part.session_id)
@@ -152,10 +146,7 @@ async def sheet(trial_id: UUID, conn: Transaction) -> PlacementSheetView:
         recorded_at=trial.recorded_at, note=trial.note, room=rig.room, amp=rig.amp.name if rig.amp else "",
         rig=rig, plan=await _plan(rig, session.rate_hz),
         mics=[
-            MicSheetView(
-                name=mic.name,
-                dimensions=[DimensionView(name=each.name, value=each.value) for each in dimensions(rig, mic)],
-            )
+            MicSheetView(name=mic.name, dimensions=dimensions(rig, mic))
             for mic in rig.mics
         ],
     )  # fmt: skip

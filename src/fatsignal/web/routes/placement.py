@@ -12,7 +12,7 @@ from fatsignal.acts.trial_sound import TrialSound, trial_sound
 from fatsignal.acts.trials import bin_trial, choose_trial, placement_of
 from fatsignal.core.material.channels import RecordedKind
 from fatsignal.core.mics.blend import MicBlend
-from fatsignal.core.mics.trial import PlacementSettings, trial_plan
+from fatsignal.core.mics.trial import PlacementSettings, common_frames, trial_plan
 from fatsignal.core.tone.loudness_match import matching_gains_db
 from fatsignal.errors import InvalidSetting, WorkFailed
 from fatsignal.jobs.kinds.imports import ReceivedFile
@@ -32,7 +32,7 @@ from fatsignal.web.presenters.trial_reports import (
 from fatsignal.web.presenters.trials import PlacementView, TrialView, placement_view, trial_view
 from fatsignal.web.revisions import IfMatch, check_revision, revision_of
 from fatsignal.web.sound_files import received
-from fatsignal.web.sounds import LONGEST_PIECE_FRAMES, floats
+from fatsignal.web.sounds import LONGEST_PIECE_FRAMES, PlayedChannel, floats
 from fatsignal.web.work_queue import WorkQueue
 
 router = APIRouter(prefix="/api", tags=["placement"])
@@ -49,22 +49,12 @@ class NewNote(BaseModel):
     note: str = Field(max_length=200)
 
 
-class TrialChannelSound(BaseModel):
-    """Where the samples of one ear are; `left` and `right` are how loud they are in each."""
-
-    sound_url: str
-    from_frame: int
-    frames: int
-    left: float
-    right: float
-
-
 class ComparedTrial(BaseModel):
     trial_id: UUID
     number: int
     gain_db: float
     report: TrialReportView
-    channels: list[TrialChannelSound]
+    channels: list[PlayedChannel]
 
 
 class MissingTrial(BaseModel):
@@ -212,9 +202,7 @@ async def compared(
     async with pool.connection() as conn:
         found = await trials.trials_by_id(conn, trial_ids)
         there = [found[each] if each in found else await trials.get_trial(conn, each) for each in trial_ids]
-    # Of clips that are not of one length so much as all have; one that was stopped at once shortens none of them.
-    lengths = [trial.span.frames for trial in there]
-    frames = min([each for each in lengths if each >= there[0].rate_hz] or lengths)
+    frames = common_frames([trial.span.frames for trial in there], rate_hz=there[0].rate_hz)
     wholes = [trial_sound(trial, settings.sessions_folder, of=of if _has(trial, of) else None) for trial in there]
     sounds = [whole.first(frames) for whole in wholes]
     told, missing = await _told_and_missing(queue, there, sounds, of)
@@ -308,11 +296,11 @@ async def sound(
     return floats(samples[:, 0], lasting=fingerprint is not None)
 
 
-def _streamed(trial: Trial, sound: TrialSound, of: str | None, *, at: int) -> list[TrialChannelSound]:
+def _streamed(trial: Trial, sound: TrialSound, of: str | None, *, at: int) -> list[PlayedChannel]:
     named = f"&of={of}" if of and _has(trial, of) else ""
     ears = (("left", 1.0, 1.0),) if sound.in_both_ears else (("left", 1.0, 0.0), ("right", 0.0, 1.0))
     return [
-        TrialChannelSound(
+        PlayedChannel(
             sound_url=f"/api/trials/{trial.id}/sound?ear={ear}&fingerprint={sound.fingerprint()}{named}",
             from_frame=at, frames=sound.span.frames, left=left, right=right,
         )

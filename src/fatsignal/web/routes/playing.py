@@ -16,16 +16,9 @@ from fatsignal.errors import InvalidSetting
 from fatsignal.files.material_files import MaterialOnDisk
 from fatsignal.store import cues, sessions
 from fatsignal.web.context import Pool, SettingsDep, Transaction
-from fatsignal.web.sounds import LONGEST_PIECE_FRAMES, PlayingMaterials, StreamedSound, floats, streamed
+from fatsignal.web.sounds import LONGEST_PIECE_FRAMES, PlayedChannel, PlayingMaterials, floats, streamed
 
 router = APIRouter(prefix="/api", tags=["playing"])
-
-
-class PlayedChannel(StreamedSound):
-    """One channel of a track, and how loud it is in the left and the right ear."""
-
-    left: float
-    right: float
 
 
 class PlayedTrack(BaseModel):
