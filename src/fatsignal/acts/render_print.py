@@ -9,13 +9,11 @@ from pathlib import Path
 from typing import Any
 from uuid import UUID
 
-import numpy as np
-from numpy.typing import NDArray
-
 import fatsignal
 from fatsignal.acts.materials import material_of_files
 from fatsignal.acts.survey import ChannelPass
 from fatsignal.acts.waves import keep_wave
+from fatsignal.core.arrays import Real
 from fatsignal.core.clip import Samples
 from fatsignal.core.level.waveform_peaks import Columns
 from fatsignal.core.material.channels import Channel, Wanted, find
@@ -145,7 +143,7 @@ def _checks(wet: MaterialOnDisk, what: ToPrint) -> tuple[dict[str, Any], Columns
     return checks, waves
 
 
-def _spectrum(blocks: Iterable[Samples], span: Window, rate_hz: int) -> NDArray[np.float64]:
+def _spectrum(blocks: Iterable[Samples], span: Window, rate_hz: int) -> Real:
     meter = SpectrumMeter(rate_hz=rate_hz, frames=span.frames)
     for block in blocks:
         meter.push(block)

@@ -5,8 +5,9 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from fatsignal.core.arrays import Complex, Real
 from fatsignal.core.level.third_octaves import beside_each_other
-from fatsignal.core.mics.microphone import MIC_KINDS, Complex, Real
+from fatsignal.core.mics.microphone import MIC_KINDS
 from fatsignal.core.mics.response import mic_spectrum
 from fatsignal.core.stereo.comb import comb
 from fatsignal.core.stereo.report import LOOK_DB

@@ -11,7 +11,6 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
 from fatsignal.core.amp.triode import (
     GRID_LIMIT_V,
@@ -22,6 +21,7 @@ from fatsignal.core.amp.triode import (
     TriodeStage,
     solve_stage,
 )
+from fatsignal.core.arrays import Real
 from fatsignal.core.clip import Samples
 from fatsignal.core.compiled import njit
 
@@ -74,7 +74,7 @@ class Cascade:
         return np.asarray(_run_cascade(signal, self._links.values, self._links.tables, self._links.state))
 
 
-def _link_values(link: Link, solved: SolvedStage) -> NDArray[np.float64]:
+def _link_values(link: Link, solved: SolvedStage) -> Real:
     """The numbers of one link in the order in which `step_link` reads them."""
     size = 3
     b, a = np.zeros(size), np.zeros(size)

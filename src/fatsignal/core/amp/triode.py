@@ -9,10 +9,10 @@ from dataclasses import dataclass
 from functools import lru_cache
 
 import numpy as np
-from numpy.typing import NDArray
 
 from fatsignal.core.amp.circuit import Circuit, StateSpace
 from fatsignal.core.amp.valve import grid_current_a, plate_current_a, solve_ports
+from fatsignal.core.arrays import Real
 from fatsignal.core.clip import Samples
 from fatsignal.core.compiled import njit
 
@@ -98,7 +98,7 @@ class SolvedStage:
     grid_at_rest_v: float
     plate_at_rest_v: float
     output_ohm: float
-    table: NDArray[np.float64]
+    table: Real
     plate_low_v: float
     plate_step_v: float
 

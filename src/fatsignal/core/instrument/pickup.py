@@ -11,10 +11,10 @@ from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
-from numpy.typing import NDArray
+
+from fatsignal.core.arrays import Complex, Real
 
 PickupKind = Literal["single coil", "humbucker", "piezo"]
-Complex = NDArray[np.complex128]
 
 
 @dataclass(frozen=True, slots=True)
@@ -63,7 +63,7 @@ def piezo_corner_hz(pickup: Pickup, load: Load) -> float:
     return 1 / (2 * math.pi * load.input_ohm * (pickup.capacitance_farad + load.cable_farad))
 
 
-def response(pickup: Pickup, load: Load, frequency_hz: NDArray[np.float64]) -> Complex:
+def response(pickup: Pickup, load: Load, frequency_hz: Real) -> Complex:
     """Analogue transfer from the string's voltage to the input."""
     s = 2j * np.pi * frequency_hz
     if pickup.kind == "piezo":
@@ -73,6 +73,6 @@ def response(pickup: Pickup, load: Load, frequency_hz: NDArray[np.float64]) -> C
     return np.asarray(1 / (a2 * s**2 + a1 * s + a0))
 
 
-def response_db(pickup: Pickup, load: Load, frequency_hz: NDArray[np.float64]) -> NDArray[np.float64]:
+def response_db(pickup: Pickup, load: Load, frequency_hz: Real) -> Real:
     """Analogue gain in dB from the string's voltage to the input."""
     return np.asarray(20 * np.log10(np.abs(response(pickup, load, frequency_hz))))

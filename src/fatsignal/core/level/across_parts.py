@@ -5,8 +5,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from fatsignal.core.arrays import Real
 from fatsignal.core.level.third_octaves import CENTRES_HZ, Band, tilt_db_per_octave
-from fatsignal.core.mics.microphone import Real
 
 # A bump stands so far above what lies within an octave around it; below these frequencies it is the notes that are
 # played, above them nothing a guitar has (common practice, no source).

@@ -3,8 +3,8 @@
 import math
 
 import numpy as np
-from numpy.typing import NDArray
 
+from fatsignal.core.arrays import Real
 from fatsignal.core.clip import Clip, Samples
 from fatsignal.core.compiled import njit
 
@@ -14,7 +14,7 @@ RELATIVE_GATE_LU = -10.0
 _BLOCK_S, _STEP_S = 0.4, 0.1
 
 
-def k_weighting(rate_hz: int) -> NDArray[np.float64]:
+def k_weighting(rate_hz: int) -> Real:
     """Second-order sections of the K weighting at any rate.
 
     The recommendation prints coefficients for 48 kHz only. They are a high shelf and a

@@ -13,6 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.signal import get_window
 
+from fatsignal.core.arrays import Real
 from fatsignal.core.clip import Samples
 from fatsignal.core.level.peak import rms_dbfs
 from fatsignal.core.parabolic_peak import vertex
@@ -61,10 +62,10 @@ class NoiseReport:
         return max(levels, key=lambda name: levels[name])
 
 
-def a_weighting_db(frequency_hz: NDArray[np.float64]) -> NDArray[np.float64]:
+def a_weighting_db(frequency_hz: Real) -> Real:
     """The A-weighting in dB at each frequency; 0 at 1 kHz, ``-inf`` at 0 Hz."""
 
-    def gain(squared: NDArray[np.float64]) -> NDArray[np.float64]:
+    def gain(squared: Real) -> Real:
         f1, f2, f3, f4 = (pole**2 for pole in _POLES_HZ)
         return np.asarray(
             f4 * squared**2 / ((squared + f1) * np.sqrt((squared + f2) * (squared + f3)) * (squared + f4))

@@ -12,8 +12,8 @@ from dataclasses import dataclass
 import numpy as np
 from scipy.fft import rfft
 
+from fatsignal.core.arrays import Real
 from fatsignal.core.clip import Samples
-from fatsignal.core.mics.microphone import Real
 
 _OCTAVE = 10**0.3
 # 20 Hz to 20 kHz.

@@ -10,7 +10,7 @@ References
 import numpy as np
 from scipy.special import j1
 
-from fatsignal.core.mics.microphone import Complex, Real
+from fatsignal.core.arrays import Complex, Real
 from fatsignal.core.units import speed_of_sound_m_s
 
 

@@ -14,9 +14,10 @@ import math
 import numpy as np
 from scipy.interpolate import CubicSpline
 
+from fatsignal.core.arrays import Complex, Real
 from fatsignal.core.compiled import njit
 from fatsignal.core.mics.directivity import disc_directivity
-from fatsignal.core.mics.microphone import Complex, MicKind, Real
+from fatsignal.core.mics.microphone import MicKind
 from fatsignal.core.mics.place import MicPlace
 from fatsignal.core.mics.sounding import Radiator, Sounding
 from fatsignal.core.units import speed_of_sound_m_s

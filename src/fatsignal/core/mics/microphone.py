@@ -9,12 +9,9 @@ import math
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
+from fatsignal.core.arrays import Complex, Real
 from fatsignal.errors import InvalidSetting
-
-Complex = NDArray[np.complex128]
-Real = NDArray[np.float64]
 
 # Shares of pressure of the patterns that have a name (Beranek and Mellow [1]; the hypercardioid hears least from all
 # round together).

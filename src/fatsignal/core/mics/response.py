@@ -8,10 +8,11 @@ import numpy as np
 from scipy.fft import next_fast_len
 from scipy.special import j1
 
+from fatsignal.core.arrays import Complex, Real
 from fatsignal.core.compiled import njit
 from fatsignal.core.mics.directivity import disc_directivity, pattern_gain
 from fatsignal.core.mics.field import direct_sound
-from fatsignal.core.mics.microphone import Complex, Real, capsule_response
+from fatsignal.core.mics.microphone import capsule_response
 from fatsignal.core.mics.room import (
     BAND_HZ,
     ROOMS,

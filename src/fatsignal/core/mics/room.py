@@ -15,7 +15,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from fatsignal.core.mics.microphone import Complex, Real
+from fatsignal.core.arrays import Complex, Real
 
 # Octaves in which walls differ; between them their share of a wave is a line over the logarithm of frequency.
 BAND_HZ: Real = np.array([63.0, 125.0, 250.0, 500.0, 1_000.0, 2_000.0, 4_000.0, 8_000.0])

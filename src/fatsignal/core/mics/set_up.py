@@ -4,7 +4,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from fatsignal.core.mics.microphone import MIC_KINDS, MicKind, Real
+from fatsignal.core.arrays import Real
+from fatsignal.core.mics.microphone import MIC_KINDS, MicKind
 from fatsignal.core.mics.place import MicPlace
 from fatsignal.core.mics.sounding import SOUNDING, Sounding
 from fatsignal.core.units import speed_of_sound_m_s

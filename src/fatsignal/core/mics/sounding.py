@@ -14,7 +14,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from fatsignal.core.mics.microphone import Complex, Real, resonance
+from fatsignal.core.arrays import Complex, Real
+from fatsignal.core.mics.microphone import resonance
 
 # The bridge's saddle to the nut of a usual steel-string guitar; its 12th fret halves it (geometry of the octave).
 _SCALE_M = 0.645

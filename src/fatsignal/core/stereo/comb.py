@@ -11,7 +11,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from fatsignal.core.mics.microphone import Real
+from fatsignal.core.arrays import Real
 from fatsignal.core.units import amplitude_from_db
 from fatsignal.errors import InvalidSetting
 

@@ -6,8 +6,8 @@ from dataclasses import dataclass
 import numpy as np
 from scipy.fft import rfft
 
+from fatsignal.core.arrays import Complex, Real
 from fatsignal.core.clip import Samples
-from fatsignal.core.mics.microphone import Complex, Real
 
 _SEGMENT_S = 0.085
 _AT_ONCE = 32

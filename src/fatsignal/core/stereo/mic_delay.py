@@ -17,8 +17,8 @@ from dataclasses import dataclass, replace
 import numpy as np
 from scipy.fft import irfft, next_fast_len, rfft
 
+from fatsignal.core.arrays import Complex, Real
 from fatsignal.core.clip import Samples, check_finite, check_rate
-from fatsignal.core.mics.microphone import Complex, Real
 from fatsignal.core.stereo.cross_spectra import CrossSpectra, cross_spectra
 from fatsignal.core.timing.phase import laid_together, minimum_phase
 from fatsignal.errors import SignalError

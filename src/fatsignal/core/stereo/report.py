@@ -5,9 +5,9 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from fatsignal.core.arrays import Real
 from fatsignal.core.clip import Samples, check_finite, check_rate
 from fatsignal.core.level.third_octaves import NAMED_BANDS_HZ
-from fatsignal.core.mics.microphone import Real
 from fatsignal.core.stereo.cross_spectra import CrossSpectra, cross_spectra
 from fatsignal.core.stereo.mic_delay import mic_delay
 from fatsignal.core.verdict import Verdict

@@ -18,8 +18,9 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from fatsignal.core.arrays import Real
 from fatsignal.core.mics.directivity import pattern_gain
-from fatsignal.core.mics.microphone import PATTERNS, Real
+from fatsignal.core.mics.microphone import PATTERNS
 from fatsignal.core.mics.place import MicPlace
 from fatsignal.core.units import speed_of_sound_m_s
 

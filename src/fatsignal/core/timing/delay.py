@@ -17,9 +17,9 @@ References
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 from scipy.signal import lfilter
 
+from fatsignal.core.arrays import Complex, Real
 from fatsignal.core.clip import Samples, check_finite, check_rate
 from fatsignal.core.timing.phase import laid_together, minimum_phase
 from fatsignal.core.units import speed_of_sound_m_s
@@ -134,7 +134,7 @@ def _strongest(correlation: Samples, reach: int) -> int:
     return int(np.argmax(window)) - reach
 
 
-def _transfer(reference: Samples, other: Samples, rate_hz: int) -> tuple[NDArray[np.complex128], NDArray[np.float64]]:
+def _transfer(reference: Samples, other: Samples, rate_hz: int) -> tuple[Complex, Real]:
     """Transfer reference -> other over the played parts, and the coherence at each bin."""
     segment = 1 << round(np.log2(_SEGMENT_S * rate_hz))
     while segment > len(reference) // 2 and segment > 1024:
@@ -148,7 +148,7 @@ def _transfer(reference: Samples, other: Samples, rate_hz: int) -> tuple[NDArray
     shape = np.hanning(segment)
     xx: Samples = np.zeros(segment + 1)
     yy: Samples = np.zeros(segment + 1)
-    xy: NDArray[np.complex128] = np.zeros(segment + 1, dtype=np.complex128)
+    xy: Complex = np.zeros(segment + 1, dtype=np.complex128)
     for start in played:
         x = np.fft.rfft(shape * reference[start : start + segment], 2 * segment)
         y = np.fft.rfft(shape * other[start : start + segment], 2 * segment)
@@ -165,14 +165,12 @@ def _transfer(reference: Samples, other: Samples, rate_hz: int) -> tuple[NDArray
     return np.asarray(xy / (xx + floor), dtype=np.complex128), np.asarray(coherence)
 
 
-def _mean_coherence(coherence: NDArray[np.float64], rate_hz: int) -> float:
+def _mean_coherence(coherence: Real, rate_hz: int) -> float:
     frequency_hz = np.arange(len(coherence)) * rate_hz / (2 * (len(coherence) - 1))
     return float(coherence[(frequency_hz > 80) & (frequency_hz < 6_000)].mean())
 
 
-def _through_drive(
-    reference: Samples, other: Samples, rate_hz: int
-) -> tuple[NDArray[np.complex128], NDArray[np.float64]]:
+def _through_drive(reference: Samples, other: Samples, rate_hz: int) -> tuple[Complex, Real]:
     """The transfer after a rough model of a driven amp, the one of several that explains `other` best.
 
     A hard-driven amp is no linear filter; a high-pass and a soft clipper before the measurement
@@ -192,7 +190,7 @@ def _through_drive(
     return best
 
 
-def _sharpest(transfer: NDArray[np.complex128], coherence: NDArray[np.float64], rate_hz: int) -> Samples:
+def _sharpest(transfer: Complex, coherence: Real, rate_hz: int) -> Samples:
     """Pulse at the delay: with the minimum phase taken off where that sharpens it, else as it is.
 
     Between two microphones there is hardly anything to take off, and estimating it from noise would
@@ -205,9 +203,7 @@ def _sharpest(transfer: NDArray[np.complex128], coherence: NDArray[np.float64], 
     return plain if agree or abs(plain[at_plain]) > abs(excess[at_excess]) else excess
 
 
-def _phase_response(
-    transfer: NDArray[np.complex128], coherence: NDArray[np.float64], rate_hz: int, *, excess_only: bool
-) -> Samples:
+def _phase_response(transfer: Complex, coherence: Real, rate_hz: int, *, excess_only: bool) -> Samples:
     """Impulse response of the transfer's phase alone, or of that part of it that is not minimum phase."""
     bins = len(transfer)
     size = 2 * (bins - 1)
@@ -221,9 +217,7 @@ def _phase_response(
     return np.asarray(np.fft.irfft(weight * np.exp(1j * excess)))
 
 
-def _trusted_magnitude(
-    magnitude: Samples, coherence: NDArray[np.float64], frequency_hz: NDArray[np.float64]
-) -> Samples:
+def _trusted_magnitude(magnitude: Samples, coherence: Real, frequency_hz: Real) -> Samples:
     """Magnitude smoothed over a sixth of an octave, weighted by coherence; where nothing is known it goes on."""
     octaves = np.log2(np.maximum(frequency_hz, frequency_hz[1]))
     grid = np.arange(np.log2(20.0), octaves[-1], 1 / 24)

@@ -12,9 +12,9 @@ import math
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 from scipy import fft
 
+from fatsignal.core.arrays import Complex
 from fatsignal.core.clip import Samples
 from fatsignal.core.parabolic_peak import vertex
 from fatsignal.errors import SignalError
@@ -26,8 +26,6 @@ _PEAK = 0.5
 _CLEAR_FACTOR = 8.0
 _STEP = 1 / 16
 _EARLY_FRAMES = 64
-
-Complex = NDArray[np.complex128]
 
 
 @dataclass(frozen=True, slots=True)

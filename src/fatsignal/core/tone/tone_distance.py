@@ -4,10 +4,10 @@ import math
 
 import numpy as np
 from numpy.lib.stride_tricks import sliding_window_view
-from numpy.typing import NDArray
 from scipy.fft import rfft
 from scipy.signal import get_window
 
+from fatsignal.core.arrays import Real
 from fatsignal.core.clip import Samples
 from fatsignal.errors import SignalError
 
@@ -16,7 +16,7 @@ BAND_NUMBERS = range(19, 40)
 _SEGMENTS_AT_ONCE = 64
 
 
-def third_octave_levels_db(signal: Samples, *, rate_hz: int) -> NDArray[np.float64]:
+def third_octave_levels_db(signal: Samples, *, rate_hz: int) -> Real:
     """Levels of the bands of `BAND_NUMBERS`, dB, of `signal`, shape (frames,)."""
     meter = SpectrumMeter(rate_hz=rate_hz, frames=len(signal))
     meter.push(signal)
@@ -55,7 +55,7 @@ class SpectrumMeter:
         self._segments += count
         self._rest = signal[count * hop :].copy()
 
-    def third_octave_levels_db(self) -> NDArray[np.float64]:
+    def third_octave_levels_db(self) -> Real:
         """Levels of the bands of `BAND_NUMBERS`, dB."""
         density = self._power / (max(1, self._segments) * self._rate_hz * np.square(self._window).sum())
         density[1 : (self._segment + 1) // 2] *= 2
@@ -75,7 +75,7 @@ def spectrum_difference_db(signal: Samples, reference: Samples, *, rate_hz: int)
     )
 
 
-def levels_apart_db(levels_db: NDArray[np.float64], reference_db: NDArray[np.float64]) -> float:
+def levels_apart_db(levels_db: Real, reference_db: Real) -> float:
     """Mean distance of third-octave levels, their loudness aside."""
     difference = levels_db - reference_db
     return float(np.mean(np.abs(difference - np.median(difference))))
