@@ -116,7 +116,7 @@ def capsule_response(kind: MicKind, frequency_hz: Real) -> Complex:
     return np.asarray(low * resonance(frequency_hz, kind.presence_hz, kind.presence_db, 0.9) * high)
 
 
-def resonance(frequency_hz: Real, centre_hz: float, gain_db: float, q: float) -> Complex:
+def resonance(frequency_hz: Real, centre_hz: float | Real, gain_db: float | Real, q: float) -> Complex:
     """An analogue peak: unity far away, `gain_db` at its centre."""
     gain = 10 ** (gain_db / 20)
     s = 1j * np.maximum(frequency_hz, 1e-3) / centre_hz

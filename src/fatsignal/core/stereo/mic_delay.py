@@ -2,8 +2,8 @@
 
 The phase of their cross spectrum is a straight line over frequency, with the noise that the coherence tells. So the
 line is fitted with each frequency's weight by maximum likelihood, C/(1−C). Capsules of different kinds, and a
-reflection that is weaker than the direct sound, bend the line; they are of minimum phase, which follows from the
-ratio of the spectra and is taken off where that is not flat.
+reflection that is weaker than the direct sound, bend the line; where the spectra say that there are such,
+`capsules_apart` finds what they do, and it is taken off.
 
 References
 ----------
@@ -19,22 +19,22 @@ from scipy.fft import irfft, next_fast_len, rfft
 
 from fatsignal.core.arrays import Complex, Real
 from fatsignal.core.clip import Samples, check_finite, check_rate
+from fatsignal.core.stereo.capsules_apart import CLOSELY, capsules_apart
 from fatsignal.core.stereo.cross_spectra import CrossSpectra, cross_spectra
-from fatsignal.core.timing.phase import laid_together, minimum_phase
+from fatsignal.core.timing.phase import laid_together
 from fatsignal.errors import SignalError
 
 _LONGEST_S = 0.05
 _BAND_HZ = (60.0, 16_000.0)
 _SURE = 0.9995
-# Spectra that differ by less than this over the octaves are those of one capsule.
-_FLAT_DB = 1.0
 
 
 @dataclass(frozen=True, slots=True)
 class MicDelay:
     """How the second microphone lies against the first; positive `delay_samples`: it is later.
 
-    `uncertainty_samples` is the least that any estimate scatters with such a coherence (Cramér and Rao's bound).
+    `uncertainty_samples` is the least that any estimate scatters with such a coherence (Cramér and Rao's bound); of
+    capsules of different kinds, what their own curves leave open beside it.
     """
 
     delay_samples: float
@@ -74,12 +74,12 @@ def delay_and_spectra(
     if not first.any() or not second.any():
         raise SignalError("one of the two is silent: there is nothing to compare")
     whole = _whole_frames(first, second, rate_hz, longest_s)
-    delay, polarity, apart, spectra = 0.0, 1, 0, None
+    delay, polarity, open_samples, apart, spectra = 0.0, 1, 0.0, 0, None
     for _ in range(2):
         apart = round(whole + delay)
         early, late = laid_together(first, second, apart)
         spectra = cross_spectra(early, late, rate_hz=rate_hz)
-        rest, polarity = _fitted(spectra, rate_hz)
+        rest, polarity, open_samples = _fitted(spectra, rate_hz)
         delay = apart + rest - whole
         if abs(rest) < 1.5:
             break
@@ -89,7 +89,7 @@ def delay_and_spectra(
     # Of so many independent segments each frequency's phase scatters by (1−C)/(2·C·segments) [1].
     information = 2 * spectra.independent * float(np.sum(omega**2 * weight))
     found = MicDelay(
-        float(whole + delay), polarity, float(1 / math.sqrt(max(information, 1e-12))),
+        float(whole + delay), polarity, float(math.hypot(1 / math.sqrt(max(information, 1e-12)), open_samples)),
         float(np.average(spectra.coherence, weights=spectra.first + 1e-300)),
     )  # fmt: skip
     return found, replace(spectra, cross=spectra.cross * np.exp(-1j * omega * apart))
@@ -115,75 +115,41 @@ def _weight(spectra: CrossSpectra) -> Real:
     return np.asarray(np.where(inside, coherence / (1.0 - coherence), 0.0))
 
 
-def _fitted(spectra: CrossSpectra, rate_hz: int) -> tuple[float, int]:
-    """Delay in frames, within some samples of none, and polarity: the line through the phases, bent or as they are."""
+def _fitted(spectra: CrossSpectra, rate_hz: int) -> tuple[float, int, float]:
+    """Delay in frames within some samples of none, polarity, and what different capsules leave open of the delay."""
     weight = _weight(spectra)
     if not weight.any():
-        return 0.0, 1
+        return 0.0, 1, 0.0
     omega = 2 * np.pi * spectra.frequency_hz / rate_hz
     turned = spectra.cross / np.maximum(np.abs(spectra.cross), 1e-300)
-    bent = _minimum_phase(spectra)
-    lines = [_line(turned, weight, omega)]
-    if bent is not None:
-        lines.append(_line(turned * np.exp(-1j * bent), weight, omega))
-    return max(lines, key=lambda line: line[2])[:2]
+    delay, polarity = _line(turned, weight, omega)
+    apart = capsules_apart(spectra, weight, delay_samples=delay, polarity=polarity, rate_hz=rate_hz)
+    if apart is None:
+        return delay, polarity, 0.0
+    # A curve that was found is off by some hundredths itself: no frequency counts for more than that.
+    known = weight / (1 + 2 * spectra.independent * weight * CLOSELY**2)
+    straight = polarity * turned * np.exp(-1j * apart.phase)
+    return _least_squares(straight, known, omega, apart.delay_samples), polarity, apart.uncertainty_samples
 
 
-def _line(turned: Complex, weight: Real, omega: Real) -> tuple[float, int, float]:
-    """Delay, polarity, and how well the phases lie on the line: 1 is all of them."""
+def _line(turned: Complex, weight: Real, omega: Real) -> tuple[float, int]:
+    """Delay and polarity of the line through the phases."""
     # The best of places a tenth of a frame apart, either way up; then the line's own least squares around it.
     tried = np.arange(-8.0, 8.05, 0.1)
     sums = (weight * turned) @ np.exp(1j * np.outer(omega, tried))
     best = int(np.argmax(np.abs(sums.real)))
     polarity = 1 if sums[best].real > 0 else -1
-    delay = float(tried[best])
+    return _least_squares(polarity * turned, weight, omega, float(tried[best])), polarity
+
+
+def _least_squares(turned: Complex, weight: Real, omega: Real, near_by: float) -> float:
+    """Delay in frames of the line through the phases, from a place near by."""
+    delay = near_by
     for _ in range(4):
-        left = np.angle(polarity * turned * np.exp(1j * omega * delay))
+        left = np.angle(turned * np.exp(1j * omega * delay))
         near = weight * (np.abs(left) < 1.5)
         scale = float(np.sum(near * omega**2))
         if scale <= 0:
             break
         delay -= float(np.sum(near * omega * left)) / scale
-    fits = float(np.sum(weight * (polarity * turned * np.exp(1j * omega * delay)).real) / weight.sum())
-    return delay, polarity, fits
-
-
-def _minimum_phase(spectra: CrossSpectra) -> Real | None:
-    """Phase that goes with the ratio of the two spectra, shape (frequencies,); None where that is flat."""
-    coherence = spectra.coherence
-    inside = (spectra.frequency_hz > _BAND_HZ[0]) & (coherence > 0.3)
-    if inside.sum() < 16:
-        return None
-    octaves = np.log2(np.maximum(spectra.frequency_hz, spectra.frequency_hz[1]))
-    grid = np.arange(octaves[inside][0], octaves[inside][-1], 1 / 12)
-    power = [_smoothed(each, octaves, grid, coherence) for each in (spectra.first, spectra.second)]
-    # Noise alike in both lifts both; what they share tells the rest.
-    ratio_db = 10 * np.log10(power[1] / power[0])
-    known = _smoothed(coherence, octaves, grid, np.ones(len(coherence)))
-    middle = float(np.average(ratio_db, weights=known))
-    if math.sqrt(float(np.average((ratio_db - middle) ** 2, weights=known))) < _FLAT_DB:
-        return None
-    return minimum_phase(_continued(octaves, grid, ratio_db) * math.log(10) / 20)
-
-
-def _continued(octaves: Real, grid: Real, ratio_db: Real) -> Real:
-    """The ratio at every frequency; beyond what is known it goes on as steeply as it came.
-
-    A capsule that falls off does so further on, and that fall belongs to its phase below.
-    """
-    edge = min(12, len(grid) // 3)
-    low = np.polyfit(grid[:edge], ratio_db[:edge], 1)[0]
-    high = np.polyfit(grid[-edge:], ratio_db[-edge:], 1)[0]
-    inside = np.interp(octaves, grid, ratio_db)
-    beyond = inside + low * np.minimum(octaves - grid[0], 0) + high * np.maximum(octaves - grid[-1], 0)
-    return np.asarray(np.clip(beyond, ratio_db.min() - 40, ratio_db.max() + 40))
-
-
-def _smoothed(values: Real, octaves: Real, grid: Real, weight: Real) -> Real:
-    """Means over a sixth of an octave around each place of the grid, two bins at least."""
-    running = np.concatenate(([0.0], np.cumsum(values * weight)))
-    total = np.concatenate(([0.0], np.cumsum(weight)))
-    low = np.searchsorted(octaves, grid - 1 / 12)
-    high = np.minimum(np.maximum(np.searchsorted(octaves, grid + 1 / 12), low + 2), len(octaves))
-    low = np.minimum(low, high - 2)
-    return np.asarray(np.maximum((running[high] - running[low]) / np.maximum(total[high] - total[low], 1e-12), 1e-30))
+    return delay
