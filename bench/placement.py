@@ -7,12 +7,14 @@ delay between two microphones on a real guitar in noise, beside the bound of Cra
 
 import time
 from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
 from itertools import combinations
 from pathlib import Path
 
 import numpy as np
 import soundfile
 import soxr
+from scipy.signal import butter, sosfilt
 
 from fatsignal.core.arrays import Real
 from fatsignal.core.mics.microphone import MIC_KINDS, capsule_response
@@ -111,9 +113,16 @@ def comparison() -> None:
     """Six clips of 8 s, a DI and two microphones each, of which nothing is known yet: at most a second."""
     random = np.random.default_rng(3)
     source = random.standard_normal(8 * RATE_HZ)
-    mics = {"mic A": source, "mic B": np.roll(source, 31) + 0.03 * random.standard_normal(len(source))}
+    other = np.roll(sosfilt(butter(2, 9_000, fs=RATE_HZ, output="sos"), source), 31)
+    mics = {"mic A": source, "mic B": other + 0.03 * random.standard_normal(len(source))}
     both = mics["mic A"] + mics["mic B"]
-    took_ms = 6 * least_ms(lambda: report_trial(mics, both, both, rate_hz=RATE_HZ))
+
+    def compare() -> None:
+        # As the worker does what is asked for at once.
+        with ThreadPoolExecutor(max_workers=2) as two:
+            list(two.map(lambda _: report_trial(mics, both, both, rate_hz=RATE_HZ), range(6)))
+
+    took_ms = least_ms(compare)
     print(f"six clips of 8 s and three channels compared: {took_ms:.0f} ms, at most 1000; known ones in no time")
 
 

@@ -65,19 +65,25 @@ def power_spectrum(blocks: Iterable[Samples], *, rate_hz: int) -> PowerSpectrum:
         values += block.size
         waiting = block if waiting is None else np.concatenate((waiting, block))
         while len(waiting) >= frames:
-            total += np.sum(np.abs(rfft(window * waiting[:frames], axis=0)) ** 2, axis=1)
+            total += _power(window * waiting[:frames], frames)
             segments += 1
             waiting = waiting[frames // 2 :]
     if waiting is not None and len(waiting) and (not segments or len(waiting) > frames // 2):
         # What is left, or all of a sound that is shorter than a segment.
         shape = np.hanning(len(waiting) + 2)[1:-1, None]
-        total += np.sum(np.abs(rfft(shape * waiting, frames, axis=0)) ** 2, axis=1)
+        total += _power(shape * waiting, frames)
     total[1:-1] *= 2
     frequency_hz = np.asarray(np.fft.rfftfreq(frames, 1 / rate_hz), dtype=np.float64)
     if not values or total.sum() <= 0:
         return PowerSpectrum(frequency_hz, np.zeros(len(total)))
     # Windows weigh beginnings and ends less: as a whole it has the power of the sound itself.
     return PowerSpectrum(frequency_hz, total * (square / values / total.sum()))
+
+
+def _power(segment: Samples, frames: int) -> Real:
+    """Of all channels of a segment together, shape (frequencies,)."""
+    spectra = rfft(segment, frames, axis=0)
+    return np.asarray(np.sum(np.square(spectra.real) + np.square(spectra.imag), axis=1))
 
 
 @dataclass(frozen=True, slots=True)

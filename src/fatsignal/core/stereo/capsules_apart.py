@@ -18,7 +18,7 @@ import math
 from dataclasses import dataclass, replace
 
 import numpy as np
-from scipy.optimize import OptimizeResult, least_squares
+from scipy.optimize import least_squares
 
 from fatsignal.core.arrays import Complex, Real
 from fatsignal.core.mics.microphone import resonance
@@ -45,8 +45,8 @@ _PAIRS = [(one, other) for one in _FAMILIES for other in _FAMILIES]
 _SCATTER = np.array([10.0, 5.0, *_SCATTERS, *_SCATTERS])
 _MIC = len(_SCATTERS)
 _STEP = 1e-4
-# Nearer to the best than that changes a delay by less than a thousandth of a frame.
-_NEAR = 1e-3
+# A step that promises fewer squares than that changes no likelihood worth telling.
+_NEAR, _TURNS = 0.1, 10
 
 
 @dataclass(frozen=True, slots=True)
@@ -87,21 +87,23 @@ def capsules_apart(
     if cells is None:
         return None
     middle = float(np.average(cells.log_ratio, weights=cells.scatter**-2.0))
-    fits = _fits(cells, middle, rate_hz)
+    if _alike(cells, middle, rate_hz) < _PLAINLY_BETTER:
+        return None
+    usual = np.array([[0.0, middle, *_built(one), *_built(other)] for one, other in _PAIRS])
+    first = _fits(cells, usual[:1], usual[:1], rate_hz)
     # Reflections, and what is built otherwise, leave more than the noise does: then the recording tells less.
-    least = min(float(np.mean(_apart(cells, fit.x, rate_hz) ** 2)) for fit in fits)
-    if least > 1:
-        cells = replace(cells, scatter=cells.scatter * math.sqrt(least))
-        fits = _fits(cells, middle, rate_hz, fits[0].x)
-    if _alike(cells, middle, rate_hz) - min(2 * fit.cost for fit in fits) < _PLAINLY_BETTER:
+    more = max(1.0, float(np.mean(_apart(cells, first.values, rate_hz) ** 2)))
+    cells = replace(cells, scatter=cells.scatter * math.sqrt(more))
+    fits = _fits(cells, usual, np.tile(first.values, (len(usual), 1)), rate_hz)
+    if _alike(cells, middle, rate_hz) - fits.squares.min() < _PLAINLY_BETTER:
         return None
     # How likely each pair of families is: how well it fits, times how much of what it allows does so [2].
-    scatters = [np.linalg.inv(fit.jac.T @ fit.jac) for fit in fits]
-    likely = np.array([np.linalg.slogdet(s)[1] / 2 - fit.cost for fit, s in zip(fits, scatters, strict=True)])
+    scatters = np.linalg.inv(fits.curvature)
+    likely = (np.linalg.slogdet(scatters)[1] - fits.squares) / 2
     share = np.exp(likely - likely.max())
     share /= share.sum()
-    found = share @ np.array([fit.x for fit in fits])
-    delays, variances = np.array([fit.x[0] for fit in fits]), np.array([each[0, 0] for each in scatters])
+    found = share @ fits.values
+    delays, variances = fits.values[:, 0], scatters[:, 0, 0]
     level = cells.log_ratio - found[1] - np.log(np.abs(_ratio(found, cells.frequency_hz)))
     hz = np.maximum(spectra.frequency_hz, spectra.frequency_hz[1])
     phase = np.angle(_ratio(found, hz)) + minimum_phase(np.interp(np.log2(hz), np.log2(cells.frequency_hz), level))
@@ -114,34 +116,63 @@ def _built(family: tuple[float, float, float, float]) -> tuple[float, ...]:
     return math.log(low_hz), math.log(presence_hz), presence_db, math.log(high_hz)
 
 
-def _fits(cells: _Cells, middle: float, rate_hz: int, start: Real | None = None) -> list[OptimizeResult]:
-    """Of each pair of families, each begun where the one before ended."""
-    fits: list[OptimizeResult] = []
-    for one, other in _PAIRS:
-        usual = np.array([0.0, middle, *_built(one), *_built(other)])
-        fits.append(_fit(cells, usual, fits[-1].x if fits else usual if start is None else start, rate_hz))
-    return fits
+@dataclass(frozen=True, slots=True)
+class _Fits:
+    """The most likely values of each pair of families, shape (pairs, 10): delay in frames, gain in nepers, both mics.
+
+    `squares` are what is left, each in its scatter, shape (pairs,); `curvature` is half of how they grow around
+    there, shape (pairs, 10, 10).
+    """
+
+    values: Real
+    squares: Real
+    curvature: Real
 
 
-def _fit(cells: _Cells, usual: Real, start: Real, rate_hz: int) -> OptimizeResult:
-    """The most likely of all: delay in frames, gain in nepers, and what `_built` gives of each microphone."""
-    omega = 2 * np.pi / rate_hz * cells.frequency_hz
-    of_line = np.array([np.concatenate((0 * omega, omega)), np.concatenate((0 * omega - 1, 0 * omega))]).T
+def _fits(cells: _Cells, usual: Real, start: Real, rate_hz: int) -> _Fits:
+    """Levenberg's and Marquardt's way down, all pairs side by side."""
+    values, damping = start, np.full(len(start), 1e-3)
+    off = _off(cells, values, usual, rate_hz)
+    squares = np.sum(off**2, axis=1)
+    for _ in range(_TURNS):
+        slopes = _slopes(cells, values, rate_hz)
+        curvature = slopes.transpose(0, 2, 1) @ slopes
+        down = -(slopes.transpose(0, 2, 1) @ off[..., None])
+        damped = curvature + damping[:, None, None] * np.eye(values.shape[1]) * curvature
+        step = np.linalg.solve(damped, down)
+        tried = values + step[..., 0]
+        off_there = _off(cells, tried, usual, rate_hz)
+        squares_there = np.sum(off_there**2, axis=1)
+        better = squares_there < squares
+        values = np.where(better[:, None], tried, values)
+        off = np.where(better[:, None], off_there, off)
+        squares = np.where(better, squares_there, squares)
+        damping = np.clip(np.where(better, damping / 10, damping * 10), 1e-9, 1e9)
+        if np.sum(down * step, axis=1).max() < _NEAR:
+            break
+    slopes = _slopes(cells, values, rate_hz)
+    return _Fits(values, squares, slopes.transpose(0, 2, 1) @ slopes)
+
+
+def _off(cells: _Cells, values: Real, usual: Real, rate_hz: int) -> Real:
+    """What is left of the recording and of what is usual, each in its scatter; shape (pairs, 2 * cells + 10)."""
+    return np.concatenate((_apart(cells, values, rate_hz), (values - usual) / _SCATTER), axis=1)
+
+
+def _slopes(cells: _Cells, values: Real, rate_hz: int) -> Real:
+    """How `_off` changes with each value, shape (pairs, 2 * cells + 10, 10)."""
+    pairs, count = len(values), len(cells.frequency_hz)
+    told = np.zeros((pairs, 2 * count, values.shape[1]))
+    told[:, count:, 0] = 2 * np.pi / rate_hz * cells.frequency_hz
+    told[:, :count, 1] = -1.0
     steps = _STEP * np.concatenate((np.eye(_MIC), -np.eye(_MIC)))
-
-    def off(values: Real) -> Real:
-        return np.concatenate((_apart(cells, values, rate_hz), (values - usual) / _SCATTER))
-
-    def slopes(values: Real) -> Real:
-        of_mics = []
-        for sign, mic in ((1, values[2 : 2 + _MIC]), (-1, values[2 + _MIC :])):
-            moved = _mic((mic + steps)[..., None], cells.frequency_hz)
-            slope = sign * np.log(moved[:_MIC] / moved[_MIC:]) / (2 * _STEP)
-            of_mics.append(np.concatenate((slope.real, slope.imag), axis=1).T)
-        told = np.concatenate((of_line, *of_mics), axis=1) / np.tile(cells.scatter, 2)[:, None]
-        return np.concatenate((told, np.diag(1 / _SCATTER)))
-
-    return least_squares(off, start, jac=slopes, method="lm", ftol=_NEAR, xtol=_NEAR, gtol=_NEAR, max_nfev=100)
+    for sign, first in ((1, 2), (-1, 2 + _MIC)):
+        moved = _mic((values[:, None, first : first + _MIC] + steps)[..., None], cells.frequency_hz)
+        slope = sign * np.log(moved[:, :_MIC] / moved[:, _MIC:]) / (2 * _STEP)
+        told[:, :count, first : first + _MIC] = slope.real.transpose(0, 2, 1)
+        told[:, count:, first : first + _MIC] = slope.imag.transpose(0, 2, 1)
+    told /= np.tile(cells.scatter, 2)[:, None]
+    return np.concatenate((told, np.broadcast_to(np.diag(1 / _SCATTER), (pairs, *2 * (values.shape[1],)))), axis=1)
 
 
 def _alike(cells: _Cells, middle: float, rate_hz: int) -> float:

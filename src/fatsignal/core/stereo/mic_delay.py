@@ -99,8 +99,10 @@ def _whole_frames(first: Samples, second: Samples, rate_hz: int, longest_s: floa
     """Where the two cohere best, to a frame: the correlation of what is left when both are made white."""
     reach = min(round(longest_s * rate_hz), len(first) // 2)
     size = next_fast_len(len(first) + reach, real=True)
-    pair = rfft(first, size), rfft(second, size)
-    cross = np.conj(pair[0]) * pair[1]
+    # Single precision finds a frame.
+    pair = (rfft(np.asarray(each / np.abs(each).max(), dtype=np.float32), size) for each in (first, second))
+    first_of, second_of = pair
+    cross = np.conj(first_of) * second_of
     # Half white: a strong partial must not decide, nor a bin of noise.
     smooth = np.sqrt(np.convolve(np.abs(cross), np.ones(65) / 65, mode="same"))
     correlation = irfft(cross / np.maximum(smooth, 1e-6 * smooth.max() + 1e-300), size)
@@ -134,9 +136,10 @@ def _fitted(spectra: CrossSpectra, rate_hz: int) -> tuple[float, int, float]:
 
 def _line(turned: Complex, weight: Real, omega: Real) -> tuple[float, int]:
     """Delay and polarity of the line through the phases."""
-    # The best of places a tenth of a frame apart, either way up; then the line's own least squares around it.
-    tried = np.arange(-8.0, 8.05, 0.1)
-    sums = (weight * turned) @ np.exp(1j * np.outer(omega, tried))
+    # The best of places a quarter of a frame apart, either way up; then the line's own least squares around it.
+    tried = np.arange(-8.0, 8.05, 0.25)
+    counts = weight > 0
+    sums = (weight * turned)[counts] @ np.exp(1j * np.outer(omega[counts], tried))
     best = int(np.argmax(np.abs(sums.real)))
     polarity = 1 if sums[best].real > 0 else -1
     return _least_squares(polarity * turned, weight, omega, float(tried[best])), polarity
