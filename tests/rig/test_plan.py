@@ -34,6 +34,22 @@ def test_the_way_is_that_from_the_cone_by_pythagoras():
     assert pair.says.startswith("mic B is 20.0 cm farther than mic A")
 
 
+def test_three_to_one_is_told_where_two_stand_before_different_cones():
+    """Common practice, no source: three times as far from each other as from what each is for."""
+    cabinet = standard_rig("baritone guitar").amp.model_copy(update={"speaker": "4x12 closed"})
+    left, right = {"point": "upper left cone"}, {"point": "upper right cone"}
+    near = plan_of(rig({"distance_m": 0.05, **left}, {"distance_m": 0.04, **right}, amp=cabinet), rate_hz=FS)
+    # The cones are 34 cm apart.
+    assert near.pairs[0].three_to_one == pytest.approx(math.hypot(0.34, 0.01) / 0.05)
+    assert not near.says
+    far = plan_of(rig({"distance_m": 0.2, **left}, {"distance_m": 0.2, **right}, amp=cabinet), rate_hz=FS)
+    assert far.pairs[0].three_to_one == pytest.approx(1.7)
+    assert far.says == ["mic A and mic B: 1.7 to 1, each hears the other's place; 3 to 1 keeps it out"]
+    one = plan_of(rig({"distance_m": 0.2, **left}, {"distance_m": 0.4, **left}, amp=cabinet), rate_hz=FS)
+    assert one.pairs[0].three_to_one is None
+    assert not one.says
+
+
 def test_places_count_from_the_cone_that_they_are_measured_from():
     cabinet = standard_rig("baritone guitar").amp.model_copy(update={"speaker": "4x12 closed"})
     mic = {"distance_m": 0.05, "point": "upper right cone"}

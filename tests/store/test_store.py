@@ -25,6 +25,7 @@ from fatsignal.store import (
     works,
 )
 from fatsignal.store.database import migrate
+from fatsignal.store.numbers import highest_number
 from fatsignal.store.takes import Take, TakeChannel
 from fatsignal.tones import shipped_tones
 
@@ -269,7 +270,7 @@ async def test_the_bin_keeps_takes_and_numbers_are_never_used_twice(conn):
     take = await a_take(conn, part, 4)
     await takes.set_binned(conn, take.id, binned=True)
     assert (await takes.list_takes(conn, session.id))[0].binned_at is not None
-    assert await takes.highest_number(conn, part.id) == 4
+    assert await highest_number(conn, "take", part.id) == 4
     await takes.set_binned(conn, take.id, binned=False)
     assert (await takes.get_take(conn, take.id)).binned_at is None
     with pytest.raises(NotFound):

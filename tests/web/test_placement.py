@@ -266,7 +266,7 @@ def bring(app, part, *paths):
 
 
 def test_a_reference_of_ones_own_is_held_against_them(application, part, trials, tmp_path):
-    """Of another rate and longer than a minute: its loudest half minute, left and right, as loud as they are."""
+    """Of another rate and longer than a minute: from its loudest bars on, left and right, as loud as they are."""
     seconds = np.arange(100 * 44_100) / 44_100
     loud = np.where((seconds > 50) & (seconds < 90), 0.3, 0.01)
     left, right = (loud * np.sin(2 * np.pi * hz * seconds) for hz in (220, 331))
@@ -287,6 +287,23 @@ def test_a_reference_of_ones_own_is_held_against_them(application, part, trials,
     assert application.send("POST", f"/api/trials/{made['id']}/bin")[0] == 204
     assert application.get(f"/api/sessions/{application.session['id']}/bin")["takes"][0]["trial"]
     application.send("DELETE", f"/api/trials/{made['id']}/bin")
+
+
+@pytest.mark.parametrize(("name", "loud_s", "seconds", "says", "frames"), [
+    ("Loud at last", (40, 48), 60, "from 0:40 on", 20 * FS),
+    ("Quiet at first", (7, 20), 20, "from 0:07 on", 13 * FS),
+    ("Loud at once", (0, 20), 20, "", 20 * FS),
+])  # fmt: skip
+def test_a_reference_begins_where_it_is_loud(application, part, tmp_path, name, loud_s, seconds, says, frames):
+    """The first bars are what is compared: quiet before them would be raised to the loudness of the clips."""
+    at = np.arange(seconds * FS) / FS
+    loud = np.where((at >= loud_s[0]) & (at < loud_s[1]), 0.3, 0.001)
+    soundfile.write(tmp_path / f"{name}.wav", loud * np.sin(2 * np.pi * 220 * at), FS, subtype="FLOAT")
+    status, made = bring(application, part, tmp_path / f"{name}.wav")
+    assert status == 201, made
+    assert made["frames"] == frames
+    assert made["said"] == f"imported from {name}.wav" + (f", {says}" if says else "")
+    application.send("POST", f"/api/trials/{made['id']}/bin")
 
 
 def test_what_cannot_be_held_against_them_is_said(application, part, tmp_path):

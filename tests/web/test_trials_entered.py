@@ -12,10 +12,10 @@ from fatsignal.engine.recorder import Recorder
 from fatsignal.store import history, trials
 from tests.engine.sources import Tones, order, part, plan
 from tests.signals import FS
-from tests.web.test_entering import ROOM, at_work, studio  # noqa: F401
+from tests.web.studio import ROOM, at_work
 
 
-def tried(studio, number, *, stop_at=None, lost=None):  # noqa: F811
+def tried(studio, number, *, stop_at=None, lost=None):
     """A trial clip that an engine left in its folder."""
     folder = studio.settings.sessions_folder / studio.session.folder
     asked = order(
@@ -30,12 +30,12 @@ def tried(studio, number, *, stop_at=None, lost=None):  # noqa: F811
     return folder / "Baritone" / f"Trial {number:02d}"
 
 
-async def clips(studio):  # noqa: F811
+async def clips(studio):
     async with studio.pool.connection() as conn:
         return {trial.number: trial for trial in await trials.list_trials(conn, studio.part.id)}
 
 
-async def entered(studio, *numbers):  # noqa: F811
+async def entered(studio, *numbers):
     async def there():
         return sorted(await clips(studio)) == [*numbers]
 
@@ -44,7 +44,7 @@ async def entered(studio, *numbers):  # noqa: F811
     return await clips(studio)
 
 
-async def test_it_is_a_clip_with_its_stretch_and_its_rig_and_no_take(studio):  # noqa: F811
+async def test_it_is_a_clip_with_its_stretch_and_its_rig_and_no_take(studio):
     folder = tried(studio, 1)
     found = (await entered(studio, 1))[1]
     assert await studio.numbers() == []
@@ -58,7 +58,7 @@ async def test_it_is_a_clip_with_its_stretch_and_its_rig_and_no_take(studio):  #
     assert (told.trial, told.take_id) == (True, found.id)
 
 
-async def test_what_an_engine_that_died_has_left_is_a_recovered_clip(studio):  # noqa: F811
+async def test_what_an_engine_that_died_has_left_is_a_recovered_clip(studio):
     folder = tried(studio, 1)
     journal = json.loads((folder / "roll.json").read_text())
     (folder / "roll.json").write_text(json.dumps({**journal, "ended": ""}))
@@ -70,7 +70,7 @@ async def test_what_an_engine_that_died_has_left_is_a_recovered_clip(studio):  #
     assert "recovered after a crash" in found.said
 
 
-async def test_frames_that_the_device_lost_are_told_and_keep_their_place(studio):  # noqa: F811
+async def test_frames_that_the_device_lost_are_told_and_keep_their_place(studio):
     tried(studio, 1, lost={40: 1_000})
     found = (await entered(studio, 1))[1]
     (gap,) = found.gaps
@@ -78,7 +78,7 @@ async def test_frames_that_the_device_lost_are_told_and_keep_their_place(studio)
     assert "the interface lost" in found.said
 
 
-async def test_a_number_that_is_taken_gives_the_next_and_a_folder_put_back_is_one(studio):  # noqa: F811
+async def test_a_number_that_is_taken_gives_the_next_and_a_folder_put_back_is_one(studio):
     folder = tried(studio, 1)
     before = await entered(studio, 1)
     copy = folder.with_name("Trial 09")
@@ -100,7 +100,7 @@ async def test_a_number_that_is_taken_gives_the_next_and_a_folder_put_back_is_on
     assert after[1] == before[1]
 
 
-async def test_one_that_went_into_the_bin_is_brought_back_by_undo(studio):  # noqa: F811
+async def test_one_that_went_into_the_bin_is_brought_back_by_undo(studio):
     folder = tried(studio, 1)
     journal = json.loads((folder / "roll.json").read_text())
     (folder / "roll.json").write_text(json.dumps({**journal, "into_bin": True}))
@@ -119,7 +119,7 @@ async def test_one_that_went_into_the_bin_is_brought_back_by_undo(studio):  # no
 
 
 @pytest.mark.parametrize("count", [200])
-async def test_two_hundred_clips_are_listed_and_nine_of_them_compared(studio, count):  # noqa: F811
+async def test_two_hundred_clips_are_listed_and_nine_of_them_compared(studio, count):
     """Rows alone: what a list costs does not hang on what was recorded."""
     tried(studio, 1)
     first = (await entered(studio, 1))[1]

@@ -4197,6 +4197,11 @@ export interface components {
             apart_cm: number;
             /** Notches Hz */
             notches_hz: number[];
+            /**
+             * Three To One
+             * @description How many times as far they stand from each other as from their own; none before one point.
+             */
+            three_to_one: number | null;
             /** Says */
             says: string;
         };

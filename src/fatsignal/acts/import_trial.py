@@ -16,6 +16,7 @@ from fatsignal.acts.take_channels import take_channels
 from fatsignal.acts.take_numbers import part_folder
 from fatsignal.acts.trials import placement_of
 from fatsignal.acts.upload_reader import uploaded_blocks, uploaded_facts
+from fatsignal.core.clip import Samples
 from fatsignal.core.material.channels import Channel
 from fatsignal.core.mics.blend import MicBlend
 from fatsignal.core.takes.channel_names import name_channels
@@ -30,8 +31,14 @@ from fatsignal.store.parts import Part
 from fatsignal.store.sessions import Session
 from fatsignal.store.trials import Trial
 
-# Of what is longer the loudest stretch is used: longer nobody compares.
+# Longer nobody compares.
 LONGEST_TRIAL_S = 30.0
+# So long trial clips are, of some bars.
+_COMPARED_S = 8.0
+# Within half a dB bars are as loud as others.
+_AS_LOUD = 0.9
+# What is 30 dB below the loudest is quiet before it.
+_SOUNDS = 1e-3
 _SHORTEST_S = 0.1
 _STEP_S = 0.5
 
@@ -42,8 +49,9 @@ def import_trial(
 ) -> Trial:  # fmt: skip
     """Make a clip of one file, whose channels are left and right, or of several of one channel that begin together.
 
-    Any rate, depth and length that can be read, in bounded memory; of what is longer than half a minute the loudest
-    stretch. Nothing is left behind when a file is refused.
+    Any rate, depth and length that can be read, in bounded memory; of what is longer than half a minute the stretch
+    that begins with the loudest bars, of what is shorter all but quiet before it. Nothing is left behind when a file
+    is refused.
 
     Raises
     ------
@@ -75,7 +83,8 @@ def import_trial(
         shutil.rmtree(folder, ignore_errors=True)
         raise
     image = MicBlend(image="left and right") if len(files) == 1 and len(keys) == 2 else MicBlend()
-    cut = f", the loudest {frames / session.rate_hz:.0f} s" if from_frame else ""
+    minutes, seconds = divmod(from_frame // session.rate_hz, 60)
+    cut = f", from {minutes}:{seconds:02d} on" if from_frame else ""
     return Trial(
         id=trial_id, part_id=part.id, number=number, recorded_at=now, rate_hz=session.rate_hz, from_frame=at,
         frames=frames, span=Window(at, at + frames), origin="imported", rig_sheet=part.rig, channels=tuple(channels),
@@ -123,16 +132,25 @@ def _stretch(files: Sequence[Incoming], rate_hz: int) -> tuple[int, int]:
     if frames < _SHORTEST_S * rate_hz:
         seconds = f"{frames / rate_hz:.2f} s"
         raise FileRefused(f"{files[0].shown_name} lasts {seconds}: bring in a tenth of a second at least")
-    most = round(LONGEST_TRIAL_S * rate_hz)
-    if frames <= most:
-        return 0, frames
     together = np.zeros(max(len(each) for each in energies))
     for each in energies:
         together[: len(each)] += each
-    running = np.concatenate(([0.0], np.cumsum(together)))
-    steps = round(LONGEST_TRIAL_S / _STEP_S)
-    first = int(np.argmax(running[steps:] - running[:-steps])) * step
-    return min(first, frames - most), most
+    first = _loud_from(together, frames > round(LONGEST_TRIAL_S * rate_hz)) * step
+    return first, min(frames - first, round(LONGEST_TRIAL_S * rate_hz))
+
+
+def _loud_from(energies: Samples, long: bool) -> int:
+    """The step at which what is used begins, because the beginnings of clips are what is compared.
+
+    Of what is long it is where the first of the loudest bars begin; nowhere is it quiet.
+    """
+    first = 0
+    if long:
+        steps = round(_COMPARED_S / _STEP_S)
+        running = np.concatenate(([0.0], np.cumsum(energies)))
+        bars = running[steps:] - running[:-steps]
+        first = int(np.flatnonzero(bars >= _AS_LOUD * bars.max())[0])
+    return first + int(np.flatnonzero(energies[first:] >= _SOUNDS * energies.max())[0])
 
 
 def _write(

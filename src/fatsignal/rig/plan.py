@@ -11,6 +11,7 @@ from fatsignal.core.mics.microphone import MIC_KINDS
 from fatsignal.core.mics.response import mic_spectrum
 from fatsignal.core.stereo.comb import comb
 from fatsignal.core.stereo.report import LOOK_DB
+from fatsignal.core.stereo.set_ups import THREE_TO_ONE, three_to_one
 from fatsignal.core.units import speed_of_sound_m_s
 from fatsignal.rig.setup import MicOnRig, RigSetup
 
@@ -36,7 +37,11 @@ class MicOnPlan:
 
 @dataclass(frozen=True, slots=True)
 class PairOnPlan:
-    """How much farther the second is than the first, and where their sum will be hollow."""
+    """How much farther the second is than the first, and where their sum will be hollow.
+
+    `three_to_one` is how many times as far they stand from each other as from what each of them is put before; None
+    where that is one and the same point.
+    """
 
     first: str
     second: str
@@ -44,6 +49,7 @@ class PairOnPlan:
     later_samples: float
     apart_cm: float
     notches_hz: list[float]
+    three_to_one: float | None
     says: str
 
 
@@ -87,6 +93,11 @@ def plan_of(rig: RigSetup, *, rate_hz: int) -> Plan:
             apart_m = math.dist(mic.place_m, other.place_m)
             if apart_m < _TOUCHING_M:
                 says.append(f"{mic.name} and {other.name} stand at one point: move one of them by a capsule's width")
+            times = _three_to_one(mic, other)
+            if times is not None and times < THREE_TO_ONE:
+                says.append(
+                    f"{mic.name} and {other.name}: {times:.1f} to 1, each hears the other's place; 3 to 1 keeps it out"
+                )
     pairs = [
         _pair(on_plan[0], other, _hollow_hz([levelled[0], levelled[place]], frequency_hz), rate_hz)
         for place, other in enumerate(on_plan[1:], start=1)
@@ -121,8 +132,16 @@ def _pair(first: MicOnPlan, second: MicOnPlan, hollow_hz: float | None, rate_hz:
         says += f": hollow near {_frequency(hollow_hz)}"
     return PairOnPlan(
         first.name, second.name, farther_cm, later_ms / 1000 * rate_hz,
-        100 * math.dist(first.place_m, second.place_m), comb(abs(later_ms)).notches_hz[:4], says,
+        100 * math.dist(first.place_m, second.place_m), comb(abs(later_ms)).notches_hz[:4],
+        _three_to_one(first, second), says,
     )  # fmt: skip
+
+
+def _three_to_one(first: MicOnPlan, second: MicOnPlan) -> float | None:
+    if first.point_m == second.point_m:
+        return None
+    own_m = [math.dist(mic.place_m, (*mic.point_m, 0.0)) for mic in (first, second)]
+    return three_to_one(own_m, math.dist(first.place_m, second.place_m))
 
 
 def _hollow_hz(two: list[Complex], frequency_hz: Real) -> float | None:

@@ -6,7 +6,6 @@ from datetime import datetime
 from typing import Any, LiteralString
 from uuid import UUID
 
-from psycopg.errors import UniqueViolation
 from psycopg.rows import class_row, dict_row
 from psycopg.types.json import Jsonb
 
@@ -15,6 +14,7 @@ from fatsignal.core.takes.performance import Played, Rating
 from fatsignal.core.takes.windows import Gap, Window
 from fatsignal.errors import NotFound
 from fatsignal.store.database import Connection, in_turns
+from fatsignal.store.numbers import add_numbered
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -152,15 +152,10 @@ async def add_take_numbered(conn: Connection, take: Take, channels: list[TakeCha
 
     False beside it where it was entered before.
     """
-    while True:
-        try:
-            async with conn.transaction():
-                new = await add_take(conn, take, channels)
-            return take, new
-        except UniqueViolation as taken:
-            if taken.diag.constraint_name != "take_number_unique":
-                raise
-            take = replace(take, number=1 + await highest_number(conn, take.part_id))
+    number, new = await add_numbered(
+        conn, "take", take.part_id, take.number, lambda number: add_take(conn, replace(take, number=number), channels)
+    )
+    return replace(take, number=number), new
 
 
 async def list_takes(conn: Connection, session_id: UUID) -> list[Take]:
@@ -301,15 +296,6 @@ async def channels_of(conn: Connection, take_ids: list[UUID]) -> dict[UUID, list
         async for row in in_turns(cur):
             found[row.pop("take_id")].append(TakeChannel(**row))
     return found
-
-
-async def highest_number(conn: Connection, part_id: UUID) -> int:
-    """Highest take number of a part, 0 without takes; numbers are never used twice, not even after the bin."""
-    async with conn.cursor() as cur:
-        await cur.execute("SELECT coalesce(max(number), 0) FROM take WHERE part_id = %s", (part_id,))
-        row = await cur.fetchone()
-    assert row is not None, "an aggregate always gives a row"
-    return int(str(row[0]))
 
 
 async def last_rolled(conn: Connection, session_id: UUID) -> list[UUID]:

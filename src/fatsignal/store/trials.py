@@ -6,13 +6,13 @@ from datetime import datetime
 from typing import Any, LiteralString
 from uuid import UUID
 
-from psycopg.errors import UniqueViolation
 from psycopg.rows import dict_row
 from psycopg.types.json import Jsonb
 
 from fatsignal.core.takes.windows import Gap, Window
 from fatsignal.errors import NotFound
 from fatsignal.store.database import Connection, in_turns
+from fatsignal.store.numbers import add_numbered
 from fatsignal.store.takes import TakeChannel
 
 
@@ -58,14 +58,10 @@ async def add_trial(conn: Connection, trial: Trial) -> tuple[Trial, bool]:
 
     False beside it where it was entered before, so that entering again is harmless.
     """
-    while True:
-        try:
-            async with conn.transaction():
-                return trial, await _insert(conn, trial)
-        except UniqueViolation as taken:
-            if taken.diag.constraint_name != "trial_number_unique":
-                raise
-            trial = replace(trial, number=1 + await highest_number(conn, trial.part_id))
+    number, new = await add_numbered(
+        conn, "trial", trial.part_id, trial.number, lambda number: _insert(conn, replace(trial, number=number))
+    )
+    return replace(trial, number=number), new
 
 
 async def _insert(conn: Connection, trial: Trial) -> bool:
@@ -119,15 +115,6 @@ async def trials_by_id(conn: Connection, trial_ids: Sequence[UUID]) -> dict[UUID
     async with conn.cursor(row_factory=dict_row) as cur:
         await cur.execute(f"SELECT {_TRIAL} FROM trial WHERE id = ANY(%s)", (list(trial_ids),))
         return {row["id"]: _from_row(row) async for row in in_turns(cur)}
-
-
-async def highest_number(conn: Connection, part_id: UUID) -> int:
-    """Highest number of a part's clips, 0 without any; none is used twice."""
-    row = await (
-        await conn.execute("SELECT coalesce(max(number), 0) FROM trial WHERE part_id = %s", (part_id,))
-    ).fetchone()
-    assert row is not None, "an aggregate always gives a row"
-    return int(str(row[0]))
 
 
 async def set_binned(conn: Connection, trial_id: UUID, *, binned: bool) -> None:

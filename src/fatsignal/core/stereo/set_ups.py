@@ -129,11 +129,12 @@ def _heard(share: float, off_axis: Real) -> Real:
     return np.asarray(pattern_gain(share, np.cos(off_axis)).real)
 
 
-def three_to_one(distances_m: list[float], apart_m: float) -> float | None:
-    """How many times as far microphones of different sources stand from each other as from their own.
+# Microphones of different sources stand at least so many times as far from each other as from what they are for
+# (common practice, no source): a leak is then about 9.5 dB down, 20·log10(3).
+THREE_TO_ONE = 3.0
 
-    Microphones of different sources stand at least three times as far from each other as from what they are for
-    (common practice, no source): a leak is then about 9.5 dB down, 20·log10(3).
-    """
+
+def three_to_one(distances_m: list[float], apart_m: float) -> float | None:
+    """How many times as far microphones of different sources stand from each other as from their own."""
     nearest = max(distances_m, default=0.0)
     return apart_m / nearest if nearest > 0 else None

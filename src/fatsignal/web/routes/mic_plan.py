@@ -63,6 +63,9 @@ class PairOnPlanView(BaseModel):
     later_samples: float
     apart_cm: float
     notches_hz: list[float]
+    three_to_one: float | None = Field(
+        description="How many times as far they stand from each other as from their own; none before one point."
+    )
     says: str
 
 
