@@ -50,6 +50,17 @@ def test_three_to_one_is_told_where_two_stand_before_different_cones():
     assert not one.says
 
 
+def test_before_a_guitar_it_says_from_where_a_way_counts():
+    """It sounds all over: a way is that from the landmark that both are put before, no other."""
+    near, far = {"distance_m": 0.3, "point": "bridge"}, {"distance_m": 0.5, "point": "bridge"}
+    acoustic = standard_rig("acoustic guitar").model_dump() | {"mics": rig(near, far).model_dump()["mics"]}
+    (pair,) = plan_of(RigSetup.model_validate(acoustic), rate_hz=FS).pairs
+    assert pair.says.startswith("mic B is 20.0 cm farther from the bridge")
+    acoustic["mics"][1]["point"] = "12th fret"
+    (pair,) = plan_of(RigSetup.model_validate(acoustic), rate_hz=FS).pairs
+    assert "from the" not in pair.says
+
+
 def test_places_count_from_the_cone_that_they_are_measured_from():
     cabinet = standard_rig("baritone guitar").amp.model_copy(update={"speaker": "4x12 closed"})
     mic = {"distance_m": 0.05, "point": "upper right cone"}

@@ -2232,6 +2232,18 @@ export interface components {
             says: string[];
         };
         /**
+         * AllInTimeView
+         * @description What brings three microphones and more together, and the sum without it and with it.
+         */
+        AllInTimeView: {
+            /** Says */
+            says: string;
+            /** Mics */
+            mics: components["schemas"]["MicInTimeView"][];
+            now: components["schemas"]["SumView"];
+            sum_of: components["schemas"]["SumView"];
+        };
+        /**
          * AmpUse
          * @description An amp as circuit blocks, and the speaker that it drives.
          */
@@ -3588,6 +3600,15 @@ export interface components {
              * @default 1
              */
             width: number;
+        };
+        /** MicInTimeView */
+        MicInTimeView: {
+            /** Name */
+            name: string;
+            /** Delay Ms */
+            delay_ms: number;
+            /** Flipped */
+            flipped: boolean;
         };
         /**
          * MicKindView
@@ -5534,7 +5555,7 @@ export interface components {
         };
         /**
          * SumView
-         * @description Of two against the sum of their powers.
+         * @description Of microphones against the sum of their powers.
          */
         SumView: {
             /** Whole Db */
@@ -5826,6 +5847,7 @@ export interface components {
             mics: components["schemas"]["MicMeasuredView"][];
             /** Pairs */
             pairs: components["schemas"]["PairView"][];
+            in_time: components["schemas"]["AllInTimeView"] | null;
             stereo: components["schemas"]["StereoView"] | null;
             /**
              * Points

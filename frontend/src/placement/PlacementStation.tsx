@@ -11,6 +11,7 @@ import { useOpenSession } from '../desk/OpenSession'
 import { useRigActs } from '../rig/useRigActs'
 import { NoPart } from '../shell/NoPart'
 import { useKeys } from '../shell/useKeys'
+import { useWindowHeight } from '../shell/useWindowHeight'
 import { UndoLinks } from '../shell/UndoLinks'
 import { ConfirmDialog } from '../ui/ConfirmDialog'
 import { Select } from '../ui/Select'
@@ -30,8 +31,11 @@ export function PlacementStation() {
   return <Placement key={part.id} part={part} />
 }
 
+// In a window of 800 pixels; of what is more, so much goes to each.
 const PLAN_HEIGHT = 236
 const CHART_HEIGHT = 254
+const TO_PLAN = 0.55
+const TO_CHART = 0.75
 
 function Placement({ part }: { part: Part }) {
   const acts = useRigActs(part)
@@ -41,6 +45,7 @@ function Placement({ part }: { part: Part }) {
   const { player } = useChoice()
   const rolling = useLive((live) => live.rolling)
   const { rig, plan, draw } = usePlan(part.id, acts.view?.part_id === part.id ? acts.view.rig : undefined)
+  const windowHeight = useWindowHeight()
   const [shown] = useSearchParams()
   const mic = shown.get('mic')
   const setMic = (name: string) => trials.show({ mic: name })
@@ -123,6 +128,7 @@ function Placement({ part }: { part: Part }) {
         Drawing the plan…
       </p>
     )
+  const more = Math.max(0, windowHeight - 800)
   const newest = () => queryClient.getQueryData<RigView>(['rig', part.id])?.rig ?? rig
   const report = trials.compared?.sounds.find((sound) => sound.trial_id === trials.trial?.id)?.report
   const ghosts = trials.trials
@@ -157,7 +163,7 @@ function Placement({ part }: { part: Part }) {
             newest={newest}
             ghosts={ghosts}
             chosen={chosen}
-            height={PLAN_HEIGHT}
+            height={Math.round(PLAN_HEIGHT + TO_PLAN * more)}
             onChoose={setMic}
             onDraw={draw}
             // Known to be under way: a trial that is recorded right after waits for it.
@@ -176,11 +182,11 @@ function Placement({ part }: { part: Part }) {
         <TrialList trials={trials} onBlind={openBench} />
       </div>
       <div className="flex min-h-0 min-w-0 flex-col gap-2.5 pt-1">
-        <SoundPanel plan={plan} trials={trials} height={CHART_HEIGHT} />
+        <SoundPanel plan={plan} trials={trials} height={Math.round(CHART_HEIGHT + TO_CHART * more)} />
         {trials.trial && report ? (
           <div className="grid min-h-0 flex-1 grid-cols-[minmax(0,11fr)_minmax(0,10fr)] gap-x-2.5">
             <section aria-label="Two microphones" className="flex min-h-0 flex-col border border-rule bg-sheet">
-              <PairPanel trial={trials.trial} report={report} trials={trials} />
+              <PairPanel trial={trials.trial} report={report} trials={trials} chosen={chosen} />
             </section>
             <section aria-label="Image" className="flex min-h-0 flex-col border border-rule bg-sheet">
               <ImagePanel trial={trials.trial} report={report} trials={trials} />
@@ -190,7 +196,9 @@ function Placement({ part }: { part: Part }) {
           <p className="border border-dashed border-rule px-4 py-5 text-pencil">
             {rolling
               ? 'Recording…'
-              : 'Two trials, and the ear decides: record one, move a microphone, record the next.'}
+              : trials.trial
+                ? 'Measuring…'
+                : 'Two trials, and the ear decides: record one, move a microphone, record the next.'}
           </p>
         )}
         <UndoLinks className="max-w-full" />

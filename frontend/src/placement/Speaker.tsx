@@ -3,6 +3,9 @@ import type { PlanScale } from './planScale'
 
 type Front = Plan['front']
 
+// A word nearer to the upper edge would be cut by it.
+const CUT_AT = 28
+
 /** Cabinet and cones cut open at the height of the microphones; of a guitar its top, seen from its edge. */
 export function SpeakerAbove({ front, scale }: { front: Front; scale: PlanScale }) {
   const [grille, top] = scale.above([front.width_m / 2, 0, 0])
@@ -18,9 +21,11 @@ export function SpeakerAbove({ front, scale }: { front: Front; scale: PlanScale 
           return (
             <g key={point.name}>
               <path d={`M${x - 5} ${y} h10`} stroke="var(--ink)" strokeWidth="2" />
-              <text x={x + 9} y={y + 4} fontSize="11.5" fill="var(--pencil)">
-                {point.name}
-              </text>
+              {y > CUT_AT && (
+                <text x={x + 9} y={y + 4} fontSize="11.5" fill="var(--pencil)">
+                  {point.name}
+                </text>
+              )}
             </g>
           )
         })}

@@ -126,13 +126,37 @@ const pair: Pair = {
   says: 'mic B is 3.4 cm farther than mic A, opposite polarity',
 }
 
-function panel(blend: Trial['blend']) {
+function panel(blend: Trial['blend'], report: Partial<TrialReport> = { pairs: [pair] }, chosen?: string) {
   const setBlend = vi.fn()
   const trial = { id: 't', blend } as Trial
-  const report = { pairs: [pair], says: [] } as unknown as TrialReport
-  render(<PairPanel trial={trial} report={report} trials={{ setBlend } as unknown as Trials} />)
+  const whole = { says: [], in_time: null, ...report } as unknown as TrialReport
+  render(<PairPanel trial={trial} report={whole} trials={{ setBlend } as unknown as Trials} chosen={chosen} />)
   return setBlend
 }
+
+test('three microphones are brought together at once, and the pair with the chosen one is shown', () => {
+  const third = { ...pair, second: 'mic C', says: 'mic C is 9.0 cm farther than mic A, same polarity' }
+  const in_time = {
+    says: 'delay mic A by 12.6 samples, delay mic B by 7.8 samples, flip mic B',
+    mics: [
+      { name: 'mic A', delay_ms: 0.26, flipped: false },
+      { name: 'mic B', delay_ms: 0.16, flipped: true },
+      { name: 'mic C', delay_ms: 0, flipped: false },
+    ],
+    now: sum(-4),
+    sum_of: sum(4),
+  }
+  const blend = { version: 1, strips: [], image: 'mono' as const, width: 1 }
+  const setBlend = panel(blend, { pairs: [pair, third], in_time }, 'mic C')
+  expect(screen.getByRole('heading').textContent).toBe(third.says)
+  expect(screen.getByRole('button', { name: 'mic A and mic B' })).toBeTruthy()
+  fireEvent.click(screen.getByRole('radio', { name: /delay mic A by 12.6 samples/ }))
+  const strips = [
+    { name: 'mic A', on: true, gain_db: 0, delay_ms: 0.26, flipped: false },
+    { name: 'mic B', on: true, gain_db: 0, delay_ms: 0.16, flipped: true },
+  ]
+  expect(setBlend).toHaveBeenCalledWith(expect.anything(), { ...blend, strips })
+})
 
 test('a remedy is kept as data on the strips that it changes; what was set besides stays', () => {
   const strip = { name: 'mic B', on: true, gain_db: -3, delay_ms: 0, flipped: false }

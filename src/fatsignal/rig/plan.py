@@ -9,6 +9,7 @@ from fatsignal.core.arrays import Complex, Real
 from fatsignal.core.level.third_octaves import beside_each_other
 from fatsignal.core.mics.microphone import MIC_KINDS
 from fatsignal.core.mics.response import mic_spectrum
+from fatsignal.core.mics.sounding import SOUNDING
 from fatsignal.core.stereo.comb import comb
 from fatsignal.core.stereo.report import LOOK_DB
 from fatsignal.core.stereo.set_ups import THREE_TO_ONE, three_to_one
@@ -99,9 +100,15 @@ def plan_of(rig: RigSetup, *, rate_hz: int) -> Plan:
                     f"{mic.name} and {other.name}: {times:.1f} to 1, each hears the other's place; 3 to 1 keeps it out"
                 )
     pairs = [
-        _pair(on_plan[0], other, _hollow_hz([levelled[0], levelled[place]], frequency_hz), rate_hz)
+        _pair(
+            on_plan[0],
+            other,
+            _hollow_hz([levelled[0], levelled[place]], frequency_hz),
+            rate_hz,
+            _shared_point(rig, place),
+        )
         for place, other in enumerate(on_plan[1:], start=1)
-    ]
+    ]  # fmt: skip
     return Plan(
         on_plan, pairs, [float(f) for f in frequency_hz],
         [Curve(mic.name, [float(db) for db in levels]) for mic, levels in zip(rig.mics, curves, strict=True)],
@@ -120,7 +127,7 @@ def _on_plan(rig: RigSetup, mic: MicOnRig) -> MicOnPlan:
     )  # fmt: skip
 
 
-def _pair(first: MicOnPlan, second: MicOnPlan, hollow_hz: float | None, rate_hz: int) -> PairOnPlan:
+def _pair(first: MicOnPlan, second: MicOnPlan, hollow_hz: float | None, rate_hz: int, from_point: str) -> PairOnPlan:
     later_ms = second.travel_ms - first.travel_ms
     farther_cm = 100 * later_ms / 1000 * speed_of_sound_m_s()
     farther = second.name if farther_cm > 0 else first.name
@@ -128,6 +135,9 @@ def _pair(first: MicOnPlan, second: MicOnPlan, hollow_hz: float | None, rate_hz:
     says = f"{first.name} and {second.name} are as far away"
     if abs(farther_cm) >= 0.05:
         says = f"{farther} is {abs(farther_cm):.1f} cm farther than {nearer}"
+        if from_point:
+            # A guitar sounds all over: which way the sound itself has, only a trial tells.
+            says = f"{farther} is {abs(farther_cm):.1f} cm farther from the {from_point}"
     if hollow_hz is not None:
         says += f": hollow near {_frequency(hollow_hz)}"
     return PairOnPlan(
@@ -135,6 +145,12 @@ def _pair(first: MicOnPlan, second: MicOnPlan, hollow_hz: float | None, rate_hz:
         100 * math.dist(first.place_m, second.place_m), comb(abs(later_ms)).notches_hz[:4],
         _three_to_one(first, second), says,
     )  # fmt: skip
+
+
+def _shared_point(rig: RigSetup, place: int) -> str:
+    """The landmark of a guitar that the first and another microphone are both measured from; else empty."""
+    points = {rig.heard_by(mic).front.point(mic.point).name for mic in (rig.mics[0], rig.mics[place])}
+    return points.pop() if SOUNDING[rig.sounding].is_guitar and len(points) == 1 else ""
 
 
 def _three_to_one(first: MicOnPlan, second: MicOnPlan) -> float | None:

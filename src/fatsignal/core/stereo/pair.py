@@ -6,33 +6,17 @@ from dataclasses import dataclass
 import numpy as np
 
 from fatsignal.core.clip import Samples
-from fatsignal.core.level.third_octaves import CENTRES_HZ, NAMED_BANDS_HZ, edges_hz
 from fatsignal.core.stereo.comb import HIGHEST_HZ, comb
 from fatsignal.core.stereo.cross_spectra import CrossSpectra
 from fatsignal.core.stereo.mic_delay import MicDelay, delay_and_spectra
-from fatsignal.core.stereo.report import StereoBand, stereo_bands, sum_verdict
+from fatsignal.core.stereo.report import StereoBand, stereo_bands
+from fatsignal.core.stereo.sums import SumOf, sum_of
 from fatsignal.core.units import speed_of_sound_m_s
-from fatsignal.core.verdict import Verdict
 
 # Closer than this two microphones stand as well as anybody can put them.
 _TOGETHER_CM = 0.3
 # Below that two channels hardly hear the same source: what their delay is, nobody knows.
 _SAME_SOURCE = 0.2
-_FLOOR_DB = -60.0
-
-
-@dataclass(frozen=True, slots=True)
-class SumOf:
-    """The sum of two against the sum of their powers: as a whole, by thirds of an octave, by named bands.
-
-    None where neither holds anything.
-    """
-
-    whole_db: float
-    thirds_db: list[float | None]
-    named_db: dict[str, float | None]
-    # Of the worst named band.
-    verdict: Verdict
 
 
 @dataclass(frozen=True, slots=True)
@@ -97,26 +81,7 @@ def _sum(spectra: CrossSpectra, *, second_later_ms: float = 0.0, flipped: bool =
     """Of both, the second later by so much more, or turned over."""
     turn = np.exp(-2j * np.pi * spectra.frequency_hz * second_later_ms / 1000) * (-1 if flipped else 1)
     powers = spectra.first + spectra.second
-    both = powers + 2 * (spectra.cross * turn).real
-    loudest = float(powers.max())
-
-    def between(low_hz: float, high_hz: float) -> float | None:
-        inside = (spectra.frequency_hz >= low_hz) & (spectra.frequency_hz < high_hz)
-        if not inside.any():
-            inside = np.arange(len(powers)) == int(
-                np.argmin(np.abs(spectra.frequency_hz - math.sqrt(low_hz * high_hz)))
-            )
-        power = float(powers[inside].sum())
-        return None if power <= 1e-10 * loudest else _db(float(both[inside].sum()) / power)
-
-    top = spectra.frequency_hz[-1]
-    named = {name: between(*limits) for name, limits in NAMED_BANDS_HZ.items()}
-    worst = min((each for each in named.values() if each is not None), default=0.0)
-    return SumOf(
-        _db(float(both.sum()) / float(powers.sum())),
-        [between(*edges) for centre in CENTRES_HZ if (edges := edges_hz(float(centre)))[1] <= top],
-        named, sum_verdict(worst),
-    )  # fmt: skip
+    return sum_of(spectra.frequency_hz, powers, powers + 2 * (spectra.cross * turn).real)
 
 
 def _remedies(
@@ -150,7 +115,3 @@ def _says(names: tuple[str, str], farther_cm: float, delay: MicDelay, same: bool
     if abs(farther_cm) < _TOGETHER_CM:
         return f"{first} and {second} are in time, {turned}"
     return f"{farther} is {abs(farther_cm):.1f} cm farther than {nearer}, {turned}"
-
-
-def _db(ratio: float) -> float:
-    return max(_FLOOR_DB, 10 * math.log10(max(ratio, 1e-12)))

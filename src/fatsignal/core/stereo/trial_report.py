@@ -16,6 +16,7 @@ from fatsignal.core.level.third_octaves import (
     tilt_db_per_octave,
 )
 from fatsignal.core.level.true_peak import true_peak_dbtp
+from fatsignal.core.stereo.in_time import AllInTime, all_in_time
 from fatsignal.core.stereo.pair import Pair, measure_pair
 from fatsignal.core.stereo.report import StereoReport, mid_side, report_stereo
 
@@ -57,6 +58,8 @@ class TrialReport:
     heard: Spectrum | None
     mics: list[MicMeasured]
     pairs: list[Pair]
+    # Of three microphones and more.
+    in_time: AllInTime | None
     stereo: StereoReport | None
     points: list[tuple[float, float]]
     says: list[str]
@@ -100,6 +103,7 @@ def report_trial(
         peak_dbtp=None if silent else max(true_peak_dbtp(each, rate_hz=rate_hz) for each in ears),
         heard=None if silent else _spectrum(np.column_stack(ears), rate_hz),
         mics=measured, pairs=pairs,
+        in_time=all_in_time({name: mics[name] for name in sounding}, pairs, rate_hz=rate_hz),
         stereo=report_stereo(left, right, rate_hz=rate_hz) if apart and not silent else None,
         points=_points(left, right) if apart and not silent else [],
         says=says,

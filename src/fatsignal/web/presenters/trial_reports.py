@@ -24,7 +24,7 @@ class MicMeasuredView(BaseModel):
 
 
 class SumView(BaseModel):
-    """Of two against the sum of their powers."""
+    """Of microphones against the sum of their powers."""
 
     whole_db: float
     thirds_db: list[float | None]
@@ -77,6 +77,21 @@ class PairView(BaseModel):
     says: str
 
 
+class MicInTimeView(BaseModel):
+    name: str
+    delay_ms: float
+    flipped: bool
+
+
+class AllInTimeView(BaseModel):
+    """What brings three microphones and more together, and the sum without it and with it."""
+
+    says: str
+    mics: list[MicInTimeView]
+    now: SumView
+    sum_of: SumView
+
+
 class StereoView(BaseModel):
     correlation: float
     mono_loss_db: float
@@ -97,6 +112,7 @@ class TrialReportView(BaseModel):
     heard: SpectrumView | None
     mics: list[MicMeasuredView]
     pairs: list[PairView]
+    in_time: AllInTimeView | None
     stereo: StereoView | None
     points: list[list[float]] = Field(description="Side and mid of some moments, of the largest: −1 to 1.")
     says: list[str]
