@@ -1,6 +1,7 @@
 import type { AllInTime, MicBlend, Pair, Remedy, Trial, TrialReport } from '../api/client'
 import { Verdict } from '../ui/Verdict'
 import { figure } from '../ui/format'
+import { pairWith } from './pairWith'
 import type { Trials } from './useTrials'
 
 const BANDS = ['boom', 'body', 'honk', 'bite', 'fizz'] as const
@@ -21,7 +22,7 @@ export function PairPanel({
   trials: Trials
   chosen?: string
 }) {
-  const pair = report.pairs.find((entry) => entry.second === chosen) ?? report.pairs[0]
+  const pair = pairWith(report, chosen)
   if (!pair) return <p className="px-3.5 py-3 text-pencil">{report.says[0] ?? 'One microphone: nothing to add up.'}</p>
   const all = report.in_time
   const keep = (blend: MicBlend) => trials.setBlend(trial, blend)

@@ -154,7 +154,7 @@ function Placement({ part }: { part: Part }) {
               />
             )}
             <p className="ml-auto min-w-0 truncate text-[13.5px] text-pencil first-letter:uppercase">
-              {plan.says[0] ?? plan.pairs[0]?.says ?? ''}
+              {plan.says[0] ?? (plan.pairs.find((entry) => entry.second === chosen) ?? plan.pairs[0])?.says ?? ''}
             </p>
           </div>
           <MicPlan
@@ -182,7 +182,7 @@ function Placement({ part }: { part: Part }) {
         <TrialList trials={trials} onBlind={openBench} />
       </div>
       <div className="flex min-h-0 min-w-0 flex-col gap-2.5 pt-1">
-        <SoundPanel plan={plan} trials={trials} height={Math.round(CHART_HEIGHT + TO_CHART * more)} />
+        <SoundPanel plan={plan} trials={trials} mic={chosen} height={Math.round(CHART_HEIGHT + TO_CHART * more)} />
         {trials.trial && report ? (
           <div className="grid min-h-0 flex-1 grid-cols-[minmax(0,11fr)_minmax(0,10fr)] gap-x-2.5">
             <section aria-label="Two microphones" className="flex min-h-0 flex-col border border-rule bg-sheet">

@@ -24,7 +24,7 @@ export interface ChartLine {
   hz: readonly number[]
   db: readonly (number | null)[]
   /** How a line looks that stands for nothing else: thin dashes for one microphone, ink for the sum. */
-  look: 'dots' | 'dashes' | 'ink'
+  look: 'dots' | 'dashes' | 'both' | 'ink'
   /** How far each point can be off. */
   offDb?: readonly (number | null)[]
 }
@@ -147,6 +147,7 @@ export function ResponseChart({
 const LOOKS = {
   dots: { stroke: 'var(--mic)', strokeWidth: 1.8, strokeDasharray: '1.5 4' },
   dashes: { stroke: 'var(--mic)', strokeWidth: 1.8, strokeDasharray: '7 4' },
+  both: { stroke: 'var(--mic)', strokeWidth: 1.8, strokeDasharray: '8 3 1.5 3' },
   ink: { stroke: 'var(--ink)', strokeWidth: 2.6 },
 }
 

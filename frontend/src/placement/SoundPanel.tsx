@@ -5,6 +5,7 @@ import { useOpenSession } from '../desk/OpenSession'
 import { Select } from '../ui/Select'
 import { figure } from '../ui/format'
 import { type ChartLine, ResponseChart } from './ResponseChart'
+import { pairWith } from './pairWith'
 import type { Trials } from './useTrials'
 
 const EXPECTED = 'expected, as it is drawn'
@@ -12,7 +13,18 @@ const MICS = 'measured, each mic and their sum'
 const ACROSS = 'all parts, as they are chosen'
 
 /** What the microphones make of the sound: as the plan expects it, as it was measured, or against another trial. */
-export function SoundPanel({ plan, trials, height }: { plan: Plan; trials: Trials; height: number }) {
+export function SoundPanel({
+  plan,
+  trials,
+  mic,
+  height,
+}: {
+  plan: Plan
+  trials: Trials
+  /** The microphone that is looked at. */
+  mic: string | undefined
+  height: number
+}) {
   const { compared, trial, beside, of } = trials
   const { session } = useOpenSession()
   const [wanted, setWanted] = useState<string | null>(null)
@@ -26,7 +38,7 @@ export function SoundPanel({ plan, trials, height }: { plan: Plan; trials: Trial
   const across = useAcross(chosen === ACROSS ? session.id : undefined).data
   const ruled = useRuled(other && trial?.id, other?.id, of)
   const against = `trial ${trial?.number} against trial ${other?.number}, free of the playing`
-  const pair = report?.pairs[0]
+  const pair = report && pairWith(report, mic)
   return (
     <section aria-label="Sound" className="flex flex-col border border-rule bg-sheet px-3.5 pt-2.5 pb-1">
       <div className="flex items-baseline gap-3 text-[13.5px] whitespace-nowrap">
@@ -89,7 +101,7 @@ export function SoundPanel({ plan, trials, height }: { plan: Plan; trials: Trial
           lowest={-15}
           highest={9}
           bands={plan.bands_hz}
-          notchesHz={plan.pairs[0]?.notches_hz}
+          notchesHz={(plan.pairs.find((entry) => entry.second === mic) ?? plan.pairs[0])?.notches_hz}
           lines={expectedLines(plan)}
         />
       )}
@@ -116,14 +128,14 @@ function summary(report: TrialReport | undefined) {
   return `${tilt > 0 ? '+' : ''}${figure(tilt)} dB an octave${away}`
 }
 
-const LOOK = ['dots', 'dashes'] as const
+const LOOK = ['dots', 'dashes', 'both'] as const
 
 function linesOf(mics: { name: string; db: number[] }[], hz: number[], sum: readonly (number | null)[] | undefined) {
   const lines: ChartLine[] = mics.map(({ name, db }, index) => ({
     name,
     hz,
     db,
-    look: mics.length === 1 ? 'ink' : LOOK[index % 2]!,
+    look: mics.length === 1 ? 'ink' : LOOK[index % LOOK.length]!,
   }))
   return mics.length > 1 && sum ? [...lines, { name: 'sum', hz, db: sum, look: 'ink' as const }] : lines
 }
@@ -136,7 +148,7 @@ function expectedLines(plan: Plan): ChartLine[] {
 
 function measuredLines(report: TrialReport, compared: ComparedTrials): ChartLine[] {
   const mics = report.mics.flatMap(({ name, beside_db }) => (beside_db ? [{ name, db: beside_db }] : []))
-  return linesOf(mics, compared.centres_hz, report.pairs[0]?.now.thirds_db)
+  return linesOf(mics, compared.centres_hz, (report.in_time ?? report.pairs[0])?.now.thirds_db)
 }
 
 function ruledLine(

@@ -1,3 +1,4 @@
+import { useEffect, useRef } from 'react'
 import { Link } from 'react-router'
 import type { Trial } from '../api/client'
 import { useWave } from '../api/queries'
@@ -123,8 +124,13 @@ function Row({ trial, place, trials }: { trial: Trial; place: number; trials: Tr
   const plays = trials.playing === trial.id
   const here = trials.placement?.same_as === trial.id
   const missing = trials.compared?.missing.find((entry) => entry.trial_id === trial.id)
+  const row = useRef<HTMLLIElement>(null)
+  useEffect(() => {
+    if (shown) row.current?.scrollIntoView({ block: 'nearest' })
+  }, [shown])
   return (
     <li
+      ref={row}
       className={`grid grid-cols-[34px_minmax(0,1fr)_auto] items-center gap-x-2.5 border bg-sheet py-1 pr-2.5 pl-1 ${shown ? 'border-[1.8px] border-ink' : 'border-rule'}`}
     >
       <button
@@ -155,7 +161,7 @@ function Row({ trial, place, trials }: { trial: Trial; place: number; trials: Tr
             <b className="text-ink">✓ chosen</b>
           ) : (
             <button className="underline underline-offset-2 hover:text-ink" onClick={() => trials.choose(trial)}>
-              {here ? 'Choose, stands so now' : 'Choose'}
+              {here && trial.verdict === 'good' ? 'Choose, stands so now' : 'Choose'}
             </button>
           )}
           {trial.origin !== 'imported' && (
