@@ -5566,6 +5566,10 @@ export interface components {
             named_db: {
                 [key: string]: number | null;
             };
+            /** Named Verdicts */
+            named_verdicts: {
+                [key: string]: ("good" | "look" | "fix") | null;
+            };
             /**
              * Verdict
              * @enum {string}

@@ -1,8 +1,9 @@
-import type { Pair, Trial, TrialReport } from '../api/client'
+import type { SumOf, Trial, TrialReport } from '../api/client'
 import { Select } from '../ui/Select'
 import { Slider } from '../ui/Slider'
 import { Verdict } from '../ui/Verdict'
 import { figure } from '../ui/format'
+import { BANDS, heardSum } from './alignment'
 import type { Trials } from './useTrials'
 
 const IMAGES = ['mono', 'left and right', 'mid and side'] as const
@@ -11,6 +12,7 @@ const SIZE = 136
 /** The first two microphones as an image: goniometer, correlation, width, and what mono loses. */
 export function ImagePanel({ trial, report, trials }: { trial: Trial; report: TrialReport; trials: Trials }) {
   const image = trial.blend.image ?? 'mono'
+  const sum = heardSum(trial, report)
   const stereo = report.stereo
   return (
     <div className="flex min-h-0 flex-col gap-1 px-3.5 py-2 text-[13.5px]">
@@ -55,7 +57,7 @@ export function ImagePanel({ trial, report, trials }: { trial: Trial; report: Tr
         </div>
       ) : (
         <>
-          {report.pairs[0] && <SumByBand pair={report.pairs[0]} />}
+          {sum && <SumByBand sum={sum} />}
           <p className="text-pencil">
             {image === 'mono'
               ? 'All mics in the middle. Heard as left and right, a pair shows its image here.'
@@ -79,37 +81,37 @@ export function ImagePanel({ trial, report, trials }: { trial: Trial; report: Tr
   )
 }
 
-/** What the first two gain or lose in each band when they are added up. */
-function SumByBand({ pair }: { pair: Pair }) {
+/** What the microphones gain or lose in each band when they are added up, as they are heard. */
+function SumByBand({ sum }: { sum: SumOf }) {
   return (
     <dl className="grid grid-cols-[auto_1fr_auto] items-center gap-x-3 gap-y-1 pt-1">
-      {pair.bands.map((band) => (
-        <div key={band.name} className="contents">
-          <dt>{band.name}</dt>
-          <dd>
-            <svg viewBox="0 0 120 14" className="block h-3.5 w-full" preserveAspectRatio="none" aria-hidden>
-              <path d="M0 7 H120" stroke="var(--rule)" strokeWidth="2" />
-              {band.sum_db !== null && (
-                <rect
-                  x={band.sum_db < 0 ? 90 + Math.max(-90, band.sum_db * 7.5) : 90}
-                  y="2"
-                  width={Math.min(90, Math.abs(band.sum_db) * 7.5)}
-                  height="10"
-                  fill={band.verdict === 'good' ? 'var(--ink)' : 'var(--mic)'}
-                />
-              )}
-              <path d="M90 0 V14" stroke="var(--ink)" />
-            </svg>
-          </dd>
-          <dd className="text-right whitespace-nowrap">
-            {band.sum_db === null ? (
-              '–'
-            ) : (
-              <Verdict verdict={band.verdict}>{`${signedFigure(band.sum_db, 1)} dB`}</Verdict>
-            )}
-          </dd>
-        </div>
-      ))}
+      {BANDS.map((name) => {
+        const db = sum.named_db[name] ?? null
+        const verdict = sum.named_verdicts[name] ?? 'good'
+        return (
+          <div key={name} className="contents">
+            <dt>{name}</dt>
+            <dd>
+              <svg viewBox="0 0 120 14" className="block h-3.5 w-full" preserveAspectRatio="none" aria-hidden>
+                <path d="M0 7 H120" stroke="var(--rule)" strokeWidth="2" />
+                {db !== null && (
+                  <rect
+                    x={db < 0 ? 90 + Math.max(-90, db * 7.5) : 90}
+                    y="2"
+                    width={Math.min(90, Math.abs(db) * 7.5)}
+                    height="10"
+                    fill={verdict === 'good' ? 'var(--ink)' : 'var(--mic)'}
+                  />
+                )}
+                <path d="M90 0 V14" stroke="var(--ink)" />
+              </svg>
+            </dd>
+            <dd className="text-right whitespace-nowrap">
+              {db === null ? '–' : <Verdict verdict={verdict}>{`${signedFigure(db, 1)} dB`}</Verdict>}
+            </dd>
+          </div>
+        )
+      })}
     </dl>
   )
 }

@@ -1,10 +1,9 @@
-import type { AllInTime, MicBlend, Pair, Remedy, Trial, TrialReport } from '../api/client'
+import type { MicBlend, Pair, SumOf, Trial, TrialReport } from '../api/client'
 import { Verdict } from '../ui/Verdict'
 import { figure } from '../ui/format'
-import { pairWith } from './pairWith'
+import { BANDS, asRecorded, inTime, isInTime, isOn, pairWith, remedied } from './alignment'
 import type { Trials } from './useTrials'
 
-const BANDS = ['boom', 'body', 'honk', 'bite', 'fizz'] as const
 const WIDTH = 76
 
 /**
@@ -102,7 +101,7 @@ function Choice({
 }: {
   says: string
   orBy?: string
-  sum: Pair['now']
+  sum: SumOf
   on: boolean
   onChoose: () => void
 }) {
@@ -127,7 +126,7 @@ function Choice({
 }
 
 /** What the sum gains or loses against its powers, band by band. */
-function SumBars({ named }: { named: Pair['now']['named_db'] }) {
+function SumBars({ named }: { named: SumOf['named_db'] }) {
   const y = (db: number) => 17 - (Math.max(-12, Math.min(4, db)) * 17) / 12
   return (
     <svg
@@ -154,48 +153,4 @@ function SumBars({ named }: { named: Pair['now']['named_db'] }) {
       })}
     </svg>
   )
-}
-
-const stripOf = (blend: MicBlend, name: string) => blend.strips?.find((strip) => strip.name === name)
-
-const isOn = (blend: MicBlend, remedy: Remedy, pair: Pair) =>
-  [pair.first, pair.second].every((name) => {
-    const strip = stripOf(blend, name)
-    const wanted = remedy.delays === name ? remedy.delay_ms : 0
-    return (strip?.flipped ?? false) === (remedy.flips === name) && Math.abs((strip?.delay_ms ?? 0) - wanted) < 1e-3
-  })
-
-const asRecorded = (blend: MicBlend, names: string[]) =>
-  names.every((name) => {
-    const strip = stripOf(blend, name)
-    return !strip || (!strip.delay_ms && !strip.flipped)
-  })
-
-const isInTime = (blend: MicBlend, all: AllInTime) =>
-  all.mics.every((mic) => {
-    const strip = stripOf(blend, mic.name)
-    return (strip?.flipped ?? false) === mic.flipped && Math.abs((strip?.delay_ms ?? 0) - mic.delay_ms) < 1e-3
-  })
-
-/** A strip with another delay and polarity; none where nothing is left of it. */
-function heard(blend: MicBlend, name: string, delay_ms: number, flipped: boolean) {
-  const strip = stripOf(blend, name)
-  const changed = { name, on: strip?.on ?? true, gain_db: strip?.gain_db ?? 0, delay_ms, flipped }
-  return changed.delay_ms || changed.flipped || !changed.on || changed.gain_db ? [changed] : []
-}
-
-/** The blend with all microphones in time, or as they were recorded. */
-function inTime(blend: MicBlend, all: AllInTime, on: boolean): MicBlend {
-  const strips = all.mics.flatMap((mic) => heard(blend, mic.name, on ? mic.delay_ms : 0, on && mic.flipped))
-  const others = (blend.strips ?? []).filter((strip) => !all.mics.some((mic) => mic.name === strip.name))
-  return { ...blend, strips: [...others, ...strips] }
-}
-
-/** The blend with one remedy of a pair, or with none: the others of the pair are taken off. */
-function remedied(blend: MicBlend, pair: Pair, remedy: Remedy | null): MicBlend {
-  const others = (blend.strips ?? []).filter((strip) => strip.name !== pair.first && strip.name !== pair.second)
-  const kept = [pair.first, pair.second].flatMap((name) =>
-    heard(blend, name, remedy?.delays === name ? remedy.delay_ms : 0, remedy?.flips === name),
-  )
-  return { ...blend, strips: [...others, ...kept] }
 }

@@ -1,11 +1,11 @@
 import { useState } from 'react'
-import type { Across, ComparedTrials, Plan, TrialReport } from '../api/client'
+import type { Across, ComparedTrials, Plan, Trial, TrialReport } from '../api/client'
 import { useAcross, useRuled } from '../api/queries'
 import { useOpenSession } from '../desk/OpenSession'
 import { Select } from '../ui/Select'
 import { figure } from '../ui/format'
 import { type ChartLine, ResponseChart } from './ResponseChart'
-import { pairWith } from './pairWith'
+import { heardSum, pairWith } from './alignment'
 import type { Trials } from './useTrials'
 
 const EXPECTED = 'expected, as it is drawn'
@@ -84,15 +84,15 @@ export function SoundPanel({
           bands={plan.bands_hz}
           lines={ruled.data ? [ruledLine(ruled.data.bands)] : []}
         />
-      ) : chosen === MICS && report && compared ? (
+      ) : chosen === MICS && trial && report && compared ? (
         <ResponseChart
-          label={`Spectrum of trial ${trial?.number}, each microphone and their sum`}
+          label={`Spectrum of trial ${trial.number}, each microphone and their sum`}
           height={height}
           lowest={-15}
           highest={9}
           bands={plan.bands_hz}
           notchesHz={pair?.notches_hz}
-          lines={measuredLines(report, compared)}
+          lines={measuredLines(trial, report, compared)}
         />
       ) : (
         <ResponseChart
@@ -146,9 +146,9 @@ function expectedLines(plan: Plan): ChartLine[] {
   return linesOf(mics, plan.frequency_hz, plan.together_db)
 }
 
-function measuredLines(report: TrialReport, compared: ComparedTrials): ChartLine[] {
+function measuredLines(trial: Trial, report: TrialReport, compared: ComparedTrials): ChartLine[] {
   const mics = report.mics.flatMap(({ name, beside_db }) => (beside_db ? [{ name, db: beside_db }] : []))
-  return linesOf(mics, compared.centres_hz, (report.in_time ?? report.pairs[0])?.now.thirds_db)
+  return linesOf(mics, compared.centres_hz, heardSum(trial, report)?.thirds_db)
 }
 
 function ruledLine(

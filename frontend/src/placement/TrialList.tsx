@@ -10,7 +10,7 @@ import { Verdict } from '../ui/Verdict'
 import { loudest, wavePath } from '../wave/wavePath'
 import type { Trials } from './useTrials'
 
-const WAVE = { width: 210, height: 34 }
+const WAVE = { width: 150, height: 34 }
 const TOGETHER = 'all mics'
 
 /** Trial clips, each with its number key: what is heard of them, which placement was chosen. */
@@ -148,7 +148,7 @@ function Row({ trial, place, trials }: { trial: Trial; place: number; trials: Tr
         >
           {trial.note || trial.words}
         </button>
-        <p className="flex gap-x-3 truncate text-pencil">
+        <p className="flex gap-x-2.5 truncate text-pencil">
           <span>trial {trial.number}</span>
           {missing ? (
             <Verdict verdict="fix">{missing.says}</Verdict>

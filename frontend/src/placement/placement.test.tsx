@@ -81,6 +81,7 @@ const sum = (whole_db: number) => ({
   whole_db,
   thirds_db: [],
   named_db: { boom: whole_db, body: whole_db, honk: whole_db, bite: whole_db, fizz: whole_db },
+  named_verdicts: { boom: 'good' as const },
   verdict: 'good' as const,
 })
 const pair: Pair = {

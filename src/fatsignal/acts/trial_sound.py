@@ -21,7 +21,7 @@ from fatsignal.store.trials import Trial
 
 _DI = Wanted(("di",))
 # What is told of a clip is remembered: another number where it is told in another form.
-_TOLD = 5
+_TOLD = 6
 
 
 @dataclass(frozen=True, slots=True)

@@ -23,6 +23,7 @@ class SumOf:
     whole_db: float
     thirds_db: list[float | None]
     named_db: dict[str, float | None]
+    named_verdicts: dict[str, Verdict | None]
     # Of the worst named band.
     verdict: Verdict
 
@@ -40,11 +41,12 @@ def sum_of(frequency_hz: Real, powers: Real, both: Real) -> SumOf:
 
     top = frequency_hz[-1]
     named = {name: between(*limits) for name, limits in NAMED_BANDS_HZ.items()}
+    verdicts = {name: None if db is None else sum_verdict(db) for name, db in named.items()}
     worst = min((each for each in named.values() if each is not None), default=0.0)
     return SumOf(
         _db(float(both.sum()) / float(powers.sum())),
         [between(*edges) for centre in CENTRES_HZ if (edges := edges_hz(float(centre)))[1] <= top],
-        named, sum_verdict(worst),
+        named, verdicts, sum_verdict(worst),
     )  # fmt: skip
 
 

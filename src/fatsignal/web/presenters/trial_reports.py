@@ -29,6 +29,7 @@ class SumView(BaseModel):
     whole_db: float
     thirds_db: list[float | None]
     named_db: dict[str, float | None]
+    named_verdicts: dict[str, Verdict | None]
     verdict: Verdict
 
 
