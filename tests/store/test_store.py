@@ -277,6 +277,16 @@ async def test_the_bin_keeps_takes_and_numbers_are_never_used_twice(conn):
         await takes.set_binned(conn, uuid4(), binned=True)
 
 
+async def test_who_comes_second_under_a_number_gets_the_next_free_one(conn):
+    part = await a_part(conn, await a_session(conn))
+    await a_take(conn, part, 2)
+    take = await a_take(conn, part, 3)
+    later = replace(take, id=uuid4(), number=2, folder="Song/Later")
+    numbered, new = await takes.add_take_numbered(conn, later, [])
+    assert (numbered.number, new) == (4, True)
+    assert await takes.add_take_numbered(conn, numbered, []) == (numbered, False)
+
+
 async def test_a_tone_that_sounds_the_same_is_the_same_revision_and_a_change_a_new_one(conn):
     kiln = shipped_tones()[1]
     first = await tones.keep_tone(conn, kiln)

@@ -87,6 +87,18 @@ def test_other_capsules_and_a_floor_bend_it_by_less_than_half_a_sample(path, pai
 
 
 @pytest.mark.parametrize("path", GUITARS[::2], ids=lambda path: path.stem)
+@pytest.mark.parametrize("pair", [("coil", "condenser"), ("coil", "coil"), ("ribbon", "large condenser")])
+def test_a_reflection_that_only_one_of_them_hears_bends_it_by_less_than_is_told(path, pair):
+    first, direct = heard(path, pair[0], 0), heard(path, pair[1], 13.4)
+    for later, gain in ((61, 0.35), (90, -0.3), (140, 0.4)):
+        second = direct + gain * delayed(direct, later)
+        found = mic_delay(in_noise(first, 40, 1), in_noise(second, 40, 2), rate_hz=FS)
+        off = abs(found.delay_samples - 13.4)
+        assert off < 0.4
+        assert off < 2 * found.uncertainty_samples
+
+
+@pytest.mark.parametrize("path", GUITARS[::2], ids=lambda path: path.stem)
 def test_capsules_that_nobody_described_and_reflections_of_each_are_half_a_sample_off(path):
     """Falls of another steepness and shelves, which the fit does not know, seeded; a reflection of each its own."""
     random, errors = np.random.default_rng(7), []

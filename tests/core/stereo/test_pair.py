@@ -87,3 +87,18 @@ def test_real_playing_is_measured_so_too():
 def test_a_sum_is_judged_by_what_it_loses(sum_db, verdict):
     """Common practice, no source."""
     assert sum_verdict(sum_db) == verdict
+
+
+def test_a_band_that_is_faint_is_told_too_and_one_with_nothing_is_not():
+    faint = lowpassed(SOURCE, 2_000) + 1e-3 * SOURCE
+    found, first, second = pair(4.8, source=faint)
+    assert found.now.named_db["fizz"] == pytest.approx(summed_db(first, second, NAMED_BANDS_HZ["fizz"]), abs=0.5)
+    nothing, _, _ = pair(4.8, source=lowpassed(SOURCE, 2_000))
+    assert nothing.now.named_db["fizz"] is None
+    assert nothing.now.named_verdicts["fizz"] is None
+
+
+def lowpassed(samples, edge_hz):
+    spectrum = np.fft.rfft(samples)
+    spectrum[np.fft.rfftfreq(len(samples), 1 / FS) > edge_hz] = 0
+    return np.fft.irfft(spectrum, len(samples))

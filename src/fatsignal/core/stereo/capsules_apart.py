@@ -34,7 +34,7 @@ _LEAST_BINS, _LEAST_CELLS = 16, 8
 # Two capsules are different where that explains so much more (twice the logarithm of the likelihood).
 _PLAINLY_BETTER = 20.0
 # Nothing that is built follows three curves of second order more closely, in nepers and in radians.
-CLOSELY = 0.03
+_CLOSELY = 0.03
 _PRESENCE_Q = 0.9
 # How families of microphones are built: where the lows fall off (Hz), the presence (Hz, dB), where the highs fall off
 # (Hz), and how single ones scatter around it (a share; of the presence, dB). Common practice, no source.
@@ -95,7 +95,7 @@ def capsules_apart(
     more = max(1.0, float(np.mean(_apart(cells, first.values, rate_hz) ** 2)))
     cells = replace(cells, scatter=cells.scatter * math.sqrt(more))
     fits = _fits(cells, usual, np.tile(first.values, (len(usual), 1)), rate_hz)
-    if _alike(cells, middle, rate_hz) - fits.squares.min() < _PLAINLY_BETTER:
+    if more * (_alike(cells, middle, rate_hz) - fits.squares.min()) < _PLAINLY_BETTER:
         return None
     # How likely each pair of families is: how well it fits, times how much of what it allows does so [2].
     scatters = np.linalg.inv(fits.curvature)
@@ -229,7 +229,7 @@ def _cells(spectra: CrossSpectra, weight: Real, delay_samples: float, polarity: 
         return None
     log_ratio = _log_ratio(spectra, octaves, grid)[known]
     information = information[known]
-    scatter = np.sqrt(1 / information + CLOSELY**2)
+    scatter = np.sqrt(1 / information + _CLOSELY**2)
     return _Cells(2 ** grid[known], log_ratio, np.angle(phases[known]), scatter)
 
 

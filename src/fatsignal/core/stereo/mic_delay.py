@@ -19,7 +19,7 @@ from scipy.fft import irfft, next_fast_len, rfft
 
 from fatsignal.core.arrays import Complex, Real
 from fatsignal.core.clip import Samples, check_finite, check_rate
-from fatsignal.core.stereo.capsules_apart import CLOSELY, capsules_apart
+from fatsignal.core.stereo.capsules_apart import capsules_apart
 from fatsignal.core.stereo.cross_spectra import CrossSpectra, cross_spectra
 from fatsignal.core.timing.phase import laid_together
 from fatsignal.errors import SignalError
@@ -128,10 +128,8 @@ def _fitted(spectra: CrossSpectra, rate_hz: int) -> tuple[float, int, float]:
     apart = capsules_apart(spectra, weight, delay_samples=delay, polarity=polarity, rate_hz=rate_hz)
     if apart is None:
         return delay, polarity, 0.0
-    # A curve that was found is off by some hundredths itself: no frequency counts for more than that.
-    known = weight / (1 + 2 * spectra.independent * weight * CLOSELY**2)
     straight = polarity * turned * np.exp(-1j * apart.phase)
-    return _least_squares(straight, known, omega, apart.delay_samples), polarity, apart.uncertainty_samples
+    return _least_squares(straight, weight, omega, apart.delay_samples), polarity, apart.uncertainty_samples
 
 
 def _line(turned: Complex, weight: Real, omega: Real) -> tuple[float, int]:
