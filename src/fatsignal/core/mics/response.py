@@ -95,12 +95,12 @@ def _room_spectrum(heard: MicSetUp, room: Room, frequency_hz: Real, rate_hz: int
         bands = spared.setdefault(radiator.disc, np.zeros((len(BAND_HZ), frames)))
         _add_impulses(away_m / speed_m_s * rate_hz, levels, bands)
         latest_s = max(latest_s, float(np.median(away_m)) / speed_m_s)
+    tail = diffuse_tail(
+        room, frames=frames, rate_hz=rate_hz, from_s=latest_s, pressure_share=heard.share, looks=heard.place.looks,
+        seed=zlib.crc32(np.round(heard.capsule_m, 3).tobytes()),
+    )  # fmt: skip
     for disc, bands in spared.items():
         alike = sum(radiator.disc == disc for radiator in heard.front.to_the_room)
-        tail = diffuse_tail(
-            room, frames=frames, rate_hz=rate_hz, from_s=latest_s, pressure_share=heard.share, looks=heard.place.looks,
-            seed=zlib.crc32(np.round(heard.capsule_m, 3).tobytes()),
-        )  # fmt: skip
         # What beams gives off less to the room than its level on the axis tells.
         bands += math.sqrt(alike) * tail / np.sqrt(_directivity_factor(_reach_m(disc, BAND_HZ)))[:, None]
         total += disc.drive(frequency_hz) * spread_over(bands, frequency_hz)

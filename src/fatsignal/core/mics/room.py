@@ -11,9 +11,11 @@ References
 
 import math
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.fft import rfft
 
 from fatsignal.core.arrays import Complex, Real
 
@@ -96,8 +98,14 @@ class Images:
 def images(room: Room, source_m: Real, *, order: int = _ORDER) -> Images:
     """Image sources of a shoebox up to so many reflections [1], the source itself left out.
 
-    Coordinates run from the corner at the left, on the floor, behind the loudspeaker.
+    Coordinates run from the corner at the left, on the floor, behind the loudspeaker. What sounds stays where it is
+    while a microphone is moved: its images are kept.
     """
+    return _images(room, (float(source_m[0]), float(source_m[1]), float(source_m[2])), order)
+
+
+@lru_cache(maxsize=64)
+def _images(room: Room, source_m: tuple[float, float, float], order: int) -> Images:
     places, mirrors, meets = [], [], []
     span = range(-order, order + 1)
     for cell in ((i, j, k) for i in span for j in span for k in span):
@@ -116,7 +124,10 @@ def images(room: Room, source_m: Real, *, order: int = _ORDER) -> Images:
         places.append(place)
         mirrors.append(mirror)
         meets.append(met)
-    return Images(np.array(places), np.array(mirrors), np.array(meets))
+    found = Images(np.array(places), np.array(mirrors), np.array(meets))
+    for each in (found.place_m, found.mirrored, found.met):
+        each.flags.writeable = False
+    return found
 
 
 def absorbed_behind(cos_angle: Real) -> Real:
@@ -143,8 +154,14 @@ def spread_over(bands: Real, frequency_hz: Real) -> Complex:
     frequency_hz : array, shape (frames // 2 + 1,)
         Those of the transform of `frames`.
     """
-    shares = over_bands(np.eye(len(BAND_HZ)), frequency_hz)
-    return np.asarray(np.sum(shares * np.fft.rfft(bands, axis=-1), axis=0))
+    shares = _shares(len(frequency_hz), float(frequency_hz[-1]))
+    return np.asarray(np.einsum("bf,bf->f", shares, rfft(bands, axis=-1)))
+
+
+@lru_cache(maxsize=8)
+def _shares(count: int, highest_hz: float) -> Real:
+    """What each octave has of evenly spaced frequencies from 0 on, shape (bands, frequencies)."""
+    return over_bands(np.eye(len(BAND_HZ)), np.linspace(0.0, highest_hz, count))
 
 
 def diffuse_tail(
