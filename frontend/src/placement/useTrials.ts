@@ -131,7 +131,7 @@ export function useTrials(part: Part) {
       )
       refreshPlacement()
       show({ trial: made.id })
-      notice(`${files[0]!.name} is trial ${made.number}`)
+      notice(`Trial ${made.number} is ${files[0]!.name}`)
     })
   const bin = useCallback(
     (target: Trial) =>

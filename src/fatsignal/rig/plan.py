@@ -138,7 +138,7 @@ def _pair(first: MicOnPlan, second: MicOnPlan, hollow_hz: float | None, rate_hz:
         if from_point:
             # A guitar sounds all over: which way the sound itself has, only a trial tells.
             says = f"{farther} is {abs(farther_cm):.1f} cm farther from the {from_point}"
-    if hollow_hz is not None:
+    if hollow_hz is not None and not from_point:
         says += f": hollow near {_frequency(hollow_hz)}"
     return PairOnPlan(
         first.name, second.name, farther_cm, later_ms / 1000 * rate_hz,
