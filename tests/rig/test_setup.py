@@ -53,3 +53,19 @@ def test_two_mics_may_stand_at_one_point():
 def test_a_room_that_is_none_is_said():
     with pytest.raises(ValidationError, match="there is no room cellar: choose dry, treated"):
         RigSetup(room="cellar")
+
+
+@pytest.mark.parametrize(
+    "broken",
+    [
+        {"version": 0, "tuning": []},
+        {"version": 0, "instrument": "bass", "mics": [3]},
+        {"version": 1, "mics": [[]]},
+        {"version": 1, "mics": 7},
+        {"mics": 7},
+    ],
+)
+def test_what_says_it_is_an_older_rig_and_is_none_is_refused_as_any_other(broken):
+    """Found by two hundred random requests: it was a fault of the server."""
+    with pytest.raises(ValidationError):
+        RigSetup.model_validate(broken)

@@ -40,9 +40,15 @@ class Kept(BaseModel):
         if not isinstance(document, dict):
             return document
         said = document.get("version")
-        at = said if isinstance(said, int) and not isinstance(said, bool) else cls.unnumbered(document)
-        while at < cls.VERSION and at in cls.UPCASTS:
-            document = cls.UPCASTS[at](document)
-            at += 1
+        at = said if isinstance(said, int) and not isinstance(said, bool) else None
+        try:
+            if at is None:
+                at = cls.unnumbered(document)
+            while at < cls.VERSION and at in cls.UPCASTS:
+                document = cls.UPCASTS[at](document)
+                at += 1
+        except (KeyError, TypeError, AttributeError) as trouble:
+            # Nobody's release wrote that: whoever sent it is told, as of any other document that is none.
+            raise ValueError(f"it is not built as its version wants it: {trouble!r}") from None
         # What a later release wrote is kept as what it is, as far as it is understood.
         return {**document, "version": max(at, cls.VERSION)}
