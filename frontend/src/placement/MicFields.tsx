@@ -59,15 +59,16 @@ export function MicFields({
         await answered(
           api.POST('/api/parts/{part_id}/stereo-set-up', {
             params: { path: { part_id: partId } },
-            body: { name, rig },
+            body: { name, rig: newest() },
           }),
         ),
       )
     })
 
   function add() {
-    const added = anotherMic(rig, choices)
-    void onKeep({ ...rig, mics: [...mics, added] })
+    const now = newest()
+    const added = anotherMic(now, choices)
+    void onKeep({ ...now, mics: [...(now.mics ?? []), added] })
     onChoose(added.name)
   }
 
@@ -97,7 +98,10 @@ export function MicFields({
           {mic && mics.length > 1 && (
             <button
               className="px-2 py-0.5 text-pencil underline underline-offset-4 hover:text-ink"
-              onClick={() => void onKeep({ ...rig, mics: mics.filter((entry) => entry.name !== mic.name) })}
+              onClick={() => {
+                const now = newest()
+                void onKeep({ ...now, mics: now.mics?.filter((entry) => entry.name !== mic.name) })
+              }}
             >
               Remove {mic.name}
             </button>
@@ -120,7 +124,7 @@ export function MicFields({
             value={rig.room ?? 'dry'}
             options={choices.rooms}
             said={(room) => `room: ${room}`}
-            onChange={(room) => void onKeep({ ...rig, room })}
+            onChange={(room) => void onKeep({ ...newest(), room })}
           />
         </span>
       </div>

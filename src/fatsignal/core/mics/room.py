@@ -15,7 +15,6 @@ from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.fft import rfft
 
 from fatsignal.core.arrays import Complex, Real
 
@@ -155,7 +154,7 @@ def spread_over(bands: Real, frequency_hz: Real) -> Complex:
         Those of the transform of `frames`.
     """
     shares = _shares(len(frequency_hz), float(frequency_hz[-1]))
-    return np.asarray(np.einsum("bf,bf->f", shares, rfft(bands, axis=-1)))
+    return np.asarray(np.einsum("bf,bf->f", shares, np.fft.rfft(bands, axis=-1)))
 
 
 @lru_cache(maxsize=8)
