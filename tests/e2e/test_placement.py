@@ -73,7 +73,8 @@ def test_a_mic_is_typed_in_inches_nudged_by_arrows_and_dragged(placement, applic
     page.keyboard.press("u")
     application.wait_for(lambda: rig_of(application)["mics"][1] != after, what="undo")
     # What comes next is made from what the page knows of: from an older rig it would be refused.
-    expect(mic).to_have_attribute("aria-label", re.compile("4.0 cm away"))
+    undone = rig_of(application)["mics"][1]["distance_m"]
+    expect(mic).to_have_attribute("aria-label", re.compile(f"{100 * undone:.1f} cm away"))
 
 
 def test_from_placing_to_the_take_that_carries_it(placement, application):
