@@ -31,6 +31,8 @@ export function useRigActs(part: Part | undefined) {
     const named = rig.tuning?.some((string) => typeof string !== 'number')
     return asking(async (shared) => {
       // Shown at once, computed when the answer is there: the next change is made from it.
+      // What is asked for meanwhile would tell of before.
+      void queryClient.cancelQueries({ queryKey: ['rig', part?.id] })
       if (!named) queryClient.setQueryData<RigView>(['rig', part?.id], (now) => now && { ...now, rig })
       try {
         await inOrder(() => put(rig, shared))
