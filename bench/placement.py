@@ -58,13 +58,17 @@ def positions() -> None:
         print(f"{SOUNDING[front].title}, response and curve: {'; '.join(said)}")
 
 
+def guitar(path: Path) -> Real:
+    samples, rate_hz = soundfile.read(path, always_2d=True)
+    return np.asarray(np.tile(soxr.resample(samples[:, 0], rate_hz, RATE_HZ), 4)[: SECONDS * RATE_HZ])
+
+
 def delays() -> None:
     random = np.random.default_rng(1)
     for snr_db in (40, 20, 6, 0):
         errors, bounds = [], []
         for path in GUITARS:
-            samples, rate_hz = soundfile.read(path, always_2d=True)
-            source = np.tile(soxr.resample(samples[:, 0], rate_hz, RATE_HZ), 4)[: SECONDS * RATE_HZ]
+            source = guitar(path)
             spectrum = np.fft.rfft(source, 2 * len(source))
             level = np.sqrt(np.mean(source**2)) * 10 ** (-snr_db / 20)
             for _ in range(6):
@@ -88,8 +92,7 @@ def other_capsules() -> None:
     for snr_db in (40, 20, 6):
         errors, told = [], []
         for path in GUITARS:
-            samples, rate_hz = soundfile.read(path, always_2d=True)
-            source = np.tile(soxr.resample(samples[:, 0], rate_hz, RATE_HZ), 4)[: SECONDS * RATE_HZ]
+            source = guitar(path)
             spectrum = np.fft.rfft(source, size)
             for pair in combinations(("coil", "ribbon", "condenser", "large condenser"), 2):
                 late = random.uniform(-60, 60)

@@ -1,7 +1,7 @@
-import type { MicBlend, Pair, SumOf, Trial, TrialReport } from '../api/client'
+import type { AllInTime, Pair, SumOf, Trial, TrialReport } from '../api/client'
 import { Verdict } from '../ui/Verdict'
 import { figure } from '../ui/format'
-import { BANDS, asRecorded, inTime, isInTime, isOn, pairWith, remedied } from './alignment'
+import { BANDS, asRecorded, blendWith, isHeard, ofPair, pairWith } from './alignment'
 import type { Trials } from './useTrials'
 
 const WIDTH = 76
@@ -21,10 +21,9 @@ export function PairPanel({
   trials: Trials
   chosen?: string
 }) {
-  const pair = pairWith(report, chosen)
+  const pair = pairWith(report.pairs, chosen)
   if (!pair) return <p className="px-3.5 py-3 text-pencil">{report.says[0] ?? 'One microphone: nothing to add up.'}</p>
-  const all = report.in_time
-  const keep = (blend: MicBlend) => trials.setBlend(trial, blend)
+  const choices = report.in_time ? choicesOfAll(report.in_time) : choicesOfPair(pair)
   return (
     <div className="flex min-h-0 flex-col gap-1.5 overflow-y-auto px-3.5 py-2 text-[13.5px]">
       <div>
@@ -46,37 +45,16 @@ export function PairPanel({
         </p>
       </div>
       <div role="radiogroup" aria-label="How the mics are heard together" className="flex flex-col">
-        {all ? (
-          <>
-            <Choice
-              says="as recorded"
-              sum={all.now}
-              on={asRecorded(
-                trial.blend,
-                all.mics.map((mic) => mic.name),
-              )}
-              onChoose={() => keep(inTime(trial.blend, all, false))}
-            />
-            <Choice
-              says={all.says}
-              sum={all.sum_of}
-              on={isInTime(trial.blend, all)}
-              onChoose={() => keep(inTime(trial.blend, all, true))}
-            />
-          </>
-        ) : (
-          [null, ...pair.remedies.filter((remedy) => !remedy.by_hand)].map((remedy) => (
-            <Choice
-              key={remedy?.name ?? 'now'}
-              says={remedy?.says ?? 'as recorded'}
-              // Moved by hand it sounds as it does delayed: heard before anything is moved.
-              orBy={remedy?.delays ? pair.remedies.find((entry) => entry.by_hand)?.says : undefined}
-              sum={remedy?.sum_of ?? pair.now}
-              on={remedy ? isOn(trial.blend, remedy, pair) : asRecorded(trial.blend, [pair.first, pair.second])}
-              onChoose={() => keep(remedied(trial.blend, pair, remedy))}
-            />
-          ))
-        )}
+        {choices.map(({ says, orBy, sum, wanted }) => (
+          <Choice
+            key={says}
+            says={says}
+            orBy={orBy}
+            sum={sum}
+            on={isHeard(trial.blend, wanted)}
+            onChoose={() => trials.setBlend(trial, blendWith(trial.blend, wanted))}
+          />
+        ))}
       </div>
       {report.says.map((said) => (
         <p key={said} className="text-mic first-letter:uppercase">
@@ -86,6 +64,20 @@ export function PairPanel({
     </div>
   )
 }
+
+const choicesOfAll = (all: AllInTime) => [
+  { says: 'as recorded', orBy: undefined, sum: all.now, wanted: asRecorded(all.mics) },
+  { says: all.says, orBy: undefined, sum: all.sum_of, wanted: all.mics },
+]
+
+const choicesOfPair = (pair: Pair) =>
+  [null, ...pair.remedies.filter((remedy) => !remedy.by_hand)].map((remedy) => ({
+    says: remedy?.says ?? 'as recorded',
+    // Moved by hand it sounds as it does delayed: heard before anything is moved.
+    orBy: remedy?.delays ? pair.remedies.find((entry) => entry.by_hand)?.says : undefined,
+    sum: remedy?.sum_of ?? pair.now,
+    wanted: ofPair(pair, remedy),
+  }))
 
 function louder({ first, second, level_difference_db }: Pair) {
   const name = level_difference_db > 0 ? second : first

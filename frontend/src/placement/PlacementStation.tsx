@@ -22,6 +22,7 @@ import { PairPanel } from './PairPanel'
 import { SoundPanel } from './SoundPanel'
 import { TrialList } from './TrialList'
 import { usePlan } from './usePlan'
+import { pairWith } from './alignment'
 import { useTrials } from './useTrials'
 
 /** Where the microphones stand: drawn to scale, tried, heard against each other, one placement chosen. */
@@ -154,7 +155,7 @@ function Placement({ part }: { part: Part }) {
               />
             )}
             <p className="ml-auto min-w-0 truncate text-[13.5px] text-pencil first-letter:uppercase">
-              {plan.says[0] ?? (plan.pairs.find((entry) => entry.second === chosen) ?? plan.pairs[0])?.says ?? ''}
+              {plan.says[0] ?? pairWith(plan.pairs, chosen)?.says ?? ''}
             </p>
           </div>
           <MicPlan

@@ -38,7 +38,7 @@ export function SoundPanel({
   const across = useAcross(chosen === ACROSS ? session.id : undefined).data
   const ruled = useRuled(other && trial?.id, other?.id, of)
   const against = `trial ${trial?.number} against trial ${other?.number}, free of the playing`
-  const pair = report && pairWith(report, mic)
+  const pair = report && pairWith(report.pairs, mic)
   return (
     <section aria-label="Sound" className="flex flex-col border border-rule bg-sheet px-3.5 pt-2.5 pb-1">
       <div className="flex items-baseline gap-3 text-[13.5px] whitespace-nowrap">
@@ -101,7 +101,7 @@ export function SoundPanel({
           lowest={-15}
           highest={9}
           bands={plan.bands_hz}
-          notchesHz={(plan.pairs.find((entry) => entry.second === mic) ?? plan.pairs[0])?.notches_hz}
+          notchesHz={pairWith(plan.pairs, mic)?.notches_hz}
           lines={expectedLines(plan)}
         />
       )}

@@ -25,7 +25,6 @@ from fatsignal.core.mics.microphone import resonance
 from fatsignal.core.stereo.cross_spectra import CrossSpectra
 from fatsignal.core.timing.phase import minimum_phase
 
-_LOWEST_HZ, _HIGHEST_HZ = 60.0, 16_000.0
 _PER_OCTAVE = 8
 # Cells in which less is known than one phase to a radian say nothing.
 _LEAST_INFORMATION = 0.5
@@ -87,7 +86,8 @@ def capsules_apart(
     if cells is None:
         return None
     middle = float(np.average(cells.log_ratio, weights=cells.scatter**-2.0))
-    if _alike(cells, middle, rate_hz) < _PLAINLY_BETTER:
+    alike = _alike(cells, middle, rate_hz)
+    if alike < _PLAINLY_BETTER:
         return None
     usual = np.array([[0.0, middle, *_built(one), *_built(other)] for one, other in _PAIRS])
     first = _fits(cells, usual[:1], usual[:1], rate_hz)
@@ -95,7 +95,7 @@ def capsules_apart(
     more = max(1.0, float(np.mean(_apart(cells, first.values, rate_hz) ** 2)))
     cells = replace(cells, scatter=cells.scatter * math.sqrt(more))
     fits = _fits(cells, usual, np.tile(first.values, (len(usual), 1)), rate_hz)
-    if more * (_alike(cells, middle, rate_hz) - fits.squares.min()) < _PLAINLY_BETTER:
+    if alike - more * fits.squares.min() < _PLAINLY_BETTER:
         return None
     # How likely each pair of families is: how well it fits, times how much of what it allows does so [2].
     scatters = np.linalg.inv(fits.curvature)
@@ -210,7 +210,6 @@ def _mic(values: Real, frequency_hz: Real) -> Complex:
 
 def _cells(spectra: CrossSpectra, weight: Real, delay_samples: float, polarity: int, rate_hz: int) -> _Cells | None:
     inside = (weight > 0) & (spectra.coherence > _LEAST_COHERENCE)
-    inside &= (spectra.frequency_hz > _LOWEST_HZ) & (spectra.frequency_hz < _HIGHEST_HZ)
     if inside.sum() < _LEAST_BINS:
         return None
     octaves = np.log2(np.maximum(spectra.frequency_hz, spectra.frequency_hz[1]))

@@ -100,9 +100,8 @@ def _whole_frames(first: Samples, second: Samples, rate_hz: int, longest_s: floa
     reach = min(round(longest_s * rate_hz), len(first) // 2)
     size = next_fast_len(len(first) + reach, real=True)
     # Single precision finds a frame.
-    pair = (rfft(np.asarray(each / np.abs(each).max(), dtype=np.float32), size) for each in (first, second))
-    first_of, second_of = pair
-    cross = np.conj(first_of) * second_of
+    pair = [rfft(np.asarray(each / np.abs(each).max(), dtype=np.float32), size) for each in (first, second)]
+    cross = np.conj(pair[0]) * pair[1]
     # Half white: a strong partial must not decide, nor a bin of noise.
     smooth = np.sqrt(np.convolve(np.abs(cross), np.ones(65) / 65, mode="same"))
     correlation = irfft(cross / np.maximum(smooth, 1e-6 * smooth.max() + 1e-300), size)
