@@ -1,6 +1,10 @@
 import { useState } from 'react'
 
-/** A word or figure that is typed in place; Enter or leaving keeps it, Escape does not. */
+/**
+ * A word or figure that is typed in place; Enter or leaving keeps it, Escape does not.
+ *
+ * A new value from elsewhere is shown at once, but never takes the place of what is being typed.
+ */
 export function TextField({
   label,
   value,
@@ -13,13 +17,15 @@ export function TextField({
   className?: string
 }) {
   const [text, setText] = useState(value)
+  const [typing, setTyping] = useState(false)
   const [given, setGiven] = useState(value)
-  if (given !== value) {
+  if (given !== value && !typing) {
     setGiven(value)
     setText(value)
   }
 
   function keep() {
+    setTyping(false)
     if (text.trim() && text.trim() !== value) onKeep(text.trim())
     else setText(value)
   }
@@ -27,11 +33,17 @@ export function TextField({
     <input
       aria-label={label}
       value={text}
-      onChange={(event) => setText(event.target.value)}
+      onChange={(event) => {
+        setTyping(true)
+        setText(event.target.value)
+      }}
       onBlur={keep}
       onKeyDown={(event) => {
         if (event.key === 'Enter') event.currentTarget.blur()
-        if (event.key === 'Escape') setText(value)
+        if (event.key === 'Escape') {
+          setTyping(false)
+          setText(value)
+        }
       }}
       className={`min-w-0 border-b border-transparent bg-transparent hover:border-rule focus:border-ink focus:outline-none ${className}`}
     />
