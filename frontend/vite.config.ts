@@ -21,9 +21,21 @@ function preloadFonts(): Plugin {
   }
 }
 
+/** Tests that put other modules in the place of ours: each starts with modules of its own, which takes a second. */
+const ALONE = ['src/**/*.alone.test.{ts,tsx}']
+
 export default defineConfig({
   plugins: [react(), tailwindcss(), preloadFonts()],
   build: { chunkSizeWarningLimit: 900 },
   server: { proxy: { '/api': { target: 'http://127.0.0.1:8417', ws: true } } },
-  test: { environment: 'jsdom', include: ['src/**/*.test.{ts,tsx}'], pool: 'threads' },
+  test: {
+    environment: 'jsdom',
+    pool: 'threads',
+    // One process of the machine's two: a second one would only start all that the tests share once more.
+    maxWorkers: 1,
+    projects: [
+      { extends: true, test: { name: 'shared', include: ['src/**/*.test.{ts,tsx}'], exclude: ALONE, isolate: false } },
+      { extends: true, test: { name: 'alone', include: ALONE } },
+    ],
+  },
 })

@@ -2,6 +2,7 @@
 
 import ast
 import importlib.util
+import re
 import subprocess
 import sys
 from pathlib import Path
@@ -77,6 +78,13 @@ def test_no_router_asks_another():
 def test_no_file_of_ours_has_grown_past_two_subjects():
     long = {path.name: count for path in MODULES if (count := len(path.read_text().splitlines())) > 420}
     assert not long
+
+
+def test_a_test_of_the_pages_that_replaces_modules_runs_alone():
+    """The others share their modules, so that one which mocks would hand its mocks on to the next file."""
+    tests = sorted((PACKAGE.parents[1] / "frontend" / "src").rglob("*.test.ts*"))
+    replace = {path.name for path in tests if re.search(r"vi\.(mock|doMock|resetModules)\(", path.read_text())}
+    assert replace == {path.name for path in tests if ".alone.test." in path.name}
 
 
 @pytest.mark.parametrize(
