@@ -5,15 +5,13 @@ import math
 import numpy as np
 
 from fatsignal.core.clip import Samples
+from fatsignal.core.material.delayed import REACH, delay_taps
 from fatsignal.rig.interface import SimulatedInterface
 from fatsignal.rig.rig_clock import ClockedSource, RigClock
 from fatsignal.rig.source import InputChannel
 
 _NOISE = 10 ** (-92 / 20)
 _CABLE = 0.8
-# Taps on either side of a delay that is no whole number of frames; converters alone are later than that.
-_REACH = 32
-_KAISER_BETA = 8.0
 
 
 class CabledInterface(ClockedSource):
@@ -30,13 +28,12 @@ class CabledInterface(ClockedSource):
         )
         late = interface.round_trip_frames()
         self._whole = math.floor(late)
-        offset = np.arange(1 - _REACH, _REACH + 1) - (late - self._whole)
-        # The window stands where the sample falls, so that a delay of whole frames is one tap.
-        self._taps = np.sinc(offset) * np.i0(_KAISER_BETA * np.sqrt(1 - (offset / _REACH) ** 2)) / np.i0(_KAISER_BETA)
+        # Converters alone are later than these reach ahead.
+        self._taps = delay_taps(late - self._whole)
         self._returns = _CABLE if interface.loop_cable and 1 not in interface.broken_inputs else 0.0
         self._random = np.random.default_rng(seed)
         # What sounded at output 1, as far back as the taps reach.
-        self._sounded = np.zeros(self._whole + 2 * _REACH)
+        self._sounded = np.zeros(self._whole + 2 * REACH)
 
     def sound(self, samples: Samples) -> None:
         """The cable hears the first output."""
@@ -44,7 +41,7 @@ class CabledInterface(ClockedSource):
 
     def render(self, frames: int) -> Samples:
         """The next frames of the one input."""
-        heard = self._sounded[_REACH : _REACH + frames + 2 * _REACH - 1]
+        heard = self._sounded[REACH : 3 * REACH + frames]
         self._sounded = self._sounded[frames:]
         returned = self._returns * np.convolve(heard, self._taps, mode="valid")
         return (returned + _NOISE * self._random.standard_normal(frames))[:, None]

@@ -13,8 +13,8 @@ import numpy as np
 
 from fatsignal.core.clip import Samples
 
-# Either side of the middle. With this window a sine up to 0.9 of half the rate is off by less than -80 dB.
-_REACH = 48
+# Taps on either side of the middle. With this window a sine up to 0.9 of half the rate is off by less than -80 dB.
+REACH = 48
 _BETA = 8.0
 
 # Frames from a place on, shape (frames,).
@@ -27,13 +27,13 @@ def read_delayed(read: Read, delay_frames: float, from_frame: int, frames: int) 
     part = delay_frames - whole
     if part == 0.0:
         return read(from_frame - whole, frames)
-    around = read(from_frame - whole - _REACH, frames + 2 * _REACH)
-    return np.convolve(around, _taps(part), mode="valid")
+    around = read(from_frame - whole - REACH, frames + 2 * REACH)
+    return np.convolve(around, delay_taps(part), mode="valid")
 
 
-def _taps(part: float) -> Samples:
-    """Taps of a delay of a part of a sample, middle at `_REACH`."""
-    at = np.arange(-_REACH, _REACH + 1) - part
-    window = np.i0(_BETA * np.sqrt(np.maximum(0.0, 1 - (at / (_REACH + 1)) ** 2))) / np.i0(_BETA)
+def delay_taps(part: float) -> Samples:
+    """What delays by a part of a sample (0 to 1) when it is convolved: shape (2 * REACH + 1,), its middle is now."""
+    at = np.arange(-REACH, REACH + 1) - part
+    window = np.i0(_BETA * np.sqrt(np.maximum(0.0, 1 - (at / (REACH + 1)) ** 2))) / np.i0(_BETA)
     taps = np.sinc(at) * window
     return np.asarray(taps / taps.sum())

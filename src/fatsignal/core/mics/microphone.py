@@ -13,6 +13,7 @@ import numpy as np
 from fatsignal.core.arrays import Complex, Real
 from fatsignal.errors import InvalidSetting
 
+_PRESENCE_Q = 0.9
 # Shares of pressure of the patterns that have a name (Beranek and Mellow [1]; the hypercardioid hears least from all
 # round together).
 PATTERNS = {"omni": 1.0, "wide cardioid": 0.7, "cardioid": 0.5, "hypercardioid": 0.25, "figure-8": 0.0}
@@ -110,10 +111,18 @@ def parse_pattern(typed: str) -> float:
 
 def capsule_response(kind: MicKind, frequency_hz: Real) -> Complex:
     """Response of the capsule on axis to a plane wave, shape of `frequency_hz`."""
+    return capsule_curve(frequency_hz, kind.low_cut_hz, kind.presence_hz, kind.presence_db, kind.high_cut_hz)
+
+
+def capsule_curve(
+    frequency_hz: Real, low_cut_hz: float | Real, presence_hz: float | Real, presence_db: float | Real,
+    high_cut_hz: float | Real,
+) -> Complex:  # fmt: skip
+    """A fall of second order to the lows (Butterworth's), a presence peak, such a fall to the highs; all broadcast."""
     s = 1j * np.maximum(frequency_hz, 1e-3)
-    low = s**2 / (s**2 + s * kind.low_cut_hz * 1.4 + kind.low_cut_hz**2)
-    high = kind.high_cut_hz**2 / (s**2 + s * kind.high_cut_hz * 1.4 + kind.high_cut_hz**2)
-    return np.asarray(low * resonance(frequency_hz, kind.presence_hz, kind.presence_db, 0.9) * high)
+    low = s**2 / (s**2 + s * low_cut_hz * math.sqrt(2) + low_cut_hz**2)
+    high = high_cut_hz**2 / (s**2 + s * high_cut_hz * math.sqrt(2) + high_cut_hz**2)
+    return np.asarray(low * resonance(frequency_hz, presence_hz, presence_db, _PRESENCE_Q) * high)
 
 
 def resonance(frequency_hz: Real, centre_hz: float | Real, gain_db: float | Real, q: float) -> Complex:

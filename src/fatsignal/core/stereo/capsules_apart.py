@@ -21,7 +21,7 @@ import numpy as np
 from scipy.optimize import least_squares
 
 from fatsignal.core.arrays import Complex, Real
-from fatsignal.core.mics.microphone import resonance
+from fatsignal.core.mics.microphone import capsule_curve
 from fatsignal.core.stereo.cross_spectra import CrossSpectra
 from fatsignal.core.timing.phase import minimum_phase
 
@@ -34,7 +34,6 @@ _LEAST_BINS, _LEAST_CELLS = 16, 8
 _PLAINLY_BETTER = 20.0
 # Nothing that is built follows three curves of second order more closely, in nepers and in radians.
 _CLOSELY = 0.03
-_PRESENCE_Q = 0.9
 # How families of microphones are built: where the lows fall off (Hz), the presence (Hz, dB), where the highs fall off
 # (Hz), and how single ones scatter around it (a share; of the presence, dB). Common practice, no source.
 _FAMILIES = ((70.0, 5_000.0, 4.5, 15_000.0), (35.0, 4_000.0, 0.5, 10_000.0), (22.0, 9_000.0, 2.5, 18_000.0))
@@ -202,10 +201,7 @@ def _ratio(values: Real, frequency_hz: Real) -> Complex:
 
 def _mic(values: Real, frequency_hz: Real) -> Complex:
     low_hz, presence_hz, high_hz = (np.exp(values[..., at, :]) for at in (0, 1, 3))
-    s = 1j * frequency_hz
-    low = s**2 / (s**2 + s * low_hz * math.sqrt(2) + low_hz**2)
-    high = high_hz**2 / (s**2 + s * high_hz * math.sqrt(2) + high_hz**2)
-    return np.asarray(low * resonance(frequency_hz, presence_hz, values[..., 2, :], _PRESENCE_Q) * high)
+    return capsule_curve(frequency_hz, low_hz, presence_hz, values[..., 2, :], high_hz)
 
 
 def _cells(spectra: CrossSpectra, weight: Real, delay_samples: float, polarity: int, rate_hz: int) -> _Cells | None:
