@@ -7,7 +7,7 @@ import numpy as np
 
 from fatsignal.core.arrays import Complex, Real
 from fatsignal.core.level.third_octaves import beside_each_other
-from fatsignal.core.mics.microphone import MIC_KINDS
+from fatsignal.core.mics.microphone import MIC_KINDS, capsule_response
 from fatsignal.core.mics.response import mic_spectrum
 from fatsignal.core.mics.sounding import SOUNDING
 from fatsignal.core.stereo.comb import comb
@@ -20,6 +20,9 @@ _LOWEST_HZ, _HIGHEST_HZ, _POINTS = 40.0, 16_000.0, 144
 # Two capsules have some size: closer than that they touch (common practice, no source).
 _TOUCHING_M = 0.015
 _SMOOTH_OCTAVES = 1 / 6
+# What tells how much later a microphone hears a speaker: where it has sound, and so close to the way through the air.
+_TELLS_HZ = (150.0, 8_000.0)
+_NEAR_MS, _STEPS = 0.6, 60
 
 
 @dataclass(frozen=True, slots=True)
@@ -39,6 +42,9 @@ class MicOnPlan:
 @dataclass(frozen=True, slots=True)
 class PairOnPlan:
     """How much farther the second is than the first, and where their sum will be hollow.
+
+    Before a speaker that is how much later it hears it: the sound of a cone does not come from its middle alone. Before
+    a guitar, which sounds all over, it is the way from what both are measured from.
 
     `three_to_one` is how many times as far they stand from each other as from what each of them is put before; None
     where that is one and the same point.
@@ -99,16 +105,14 @@ def plan_of(rig: RigSetup, *, rate_hz: int) -> Plan:
                 says.append(
                     f"{mic.name} and {other.name}: {times:.1f} to 1, each hears the other's place; 3 to 1 keeps it out"
                 )
-    pairs = [
-        _pair(
-            on_plan[0],
-            other,
-            _hollow_hz([levelled[0], levelled[place]], frequency_hz),
-            rate_hz,
-            _shared_point(rig, place),
-        )
-        for place, other in enumerate(on_plan[1:], start=1)
-    ]  # fmt: skip
+    pairs = []
+    for place, other in enumerate(on_plan[1:], start=1):
+        later_ms = other.travel_ms - on_plan[0].travel_ms
+        if not SOUNDING[rig.sounding].is_guitar:
+            both = [_before_capsule(rig.mics[at], spectra[at], frequency_hz) for at in (0, place)]
+            later_ms = _heard_later_ms(both[0], both[1], frequency_hz, near_ms=later_ms)
+        hollow_hz = _hollow_hz([levelled[0], levelled[place]], frequency_hz)
+        pairs.append(_pair(on_plan[0], other, later_ms, hollow_hz, rate_hz, _shared_point(rig, place)))
     return Plan(
         on_plan, pairs, [float(f) for f in frequency_hz],
         [Curve(mic.name, [float(db) for db in levels]) for mic, levels in zip(rig.mics, curves, strict=True)],
@@ -127,8 +131,27 @@ def _on_plan(rig: RigSetup, mic: MicOnRig) -> MicOnPlan:
     )  # fmt: skip
 
 
-def _pair(first: MicOnPlan, second: MicOnPlan, hollow_hz: float | None, rate_hz: int, from_point: str) -> PairOnPlan:
-    later_ms = second.travel_ms - first.travel_ms
+def _before_capsule(mic: MicOnRig, spectrum: Complex, frequency_hz: Real) -> Complex:
+    """What arrives at a microphone, without what its capsule makes of it."""
+    return np.asarray(spectrum / capsule_response(MIC_KINDS[mic.kind], frequency_hz))
+
+
+def _heard_later_ms(first: Complex, second: Complex, frequency_hz: Real, *, near_ms: float) -> float:
+    """By how much `second` is later: the delay on which phases agree best, either way up, each hertz counting alike."""
+    tells = (frequency_hz >= _TELLS_HZ[0]) & (frequency_hz <= _TELLS_HZ[1])
+    turned = (second * np.conj(first))[tells]
+    turned = turned / np.abs(turned) * np.gradient(frequency_hz)[tells]
+    found_ms, reach_ms = near_ms, _NEAR_MS
+    for _ in range(3):
+        tried_ms = found_ms + np.linspace(-reach_ms, reach_ms, 2 * _STEPS + 1)
+        agree = np.exp(2j * np.pi * tried_ms[:, None] / 1000 * frequency_hz[tells]) @ turned
+        found_ms, reach_ms = float(tried_ms[np.argmax(np.abs(agree.real))]), reach_ms / _STEPS
+    return found_ms
+
+
+def _pair(
+    first: MicOnPlan, second: MicOnPlan, later_ms: float, hollow_hz: float | None, rate_hz: int, from_point: str
+) -> PairOnPlan:
     farther_cm = 100 * later_ms / 1000 * speed_of_sound_m_s()
     farther = second.name if farther_cm > 0 else first.name
     nearer = first.name if farther_cm > 0 else second.name
