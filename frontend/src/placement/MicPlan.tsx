@@ -5,6 +5,7 @@ import { figure } from '../ui/format'
 import { SpeakerAbove, SpeakerFront } from './Speaker'
 import { type PlanScale, planScale } from './planScale'
 
+const HALF_FIGURE = 30
 const STEP_M = 0.005
 const LARGE = 10
 const TURN_DEG = 5
@@ -63,6 +64,8 @@ export function MicPlan({
     const y = shown.above(mic.place_m)[1]
     return y > middle + 4 || (y > middle - 4 && index % 2 === 0)
   })
+  const dimensioned = plan.mics.find((mic) => mic.name === chosen) ?? plan.mics[0]
+  const figureAt = dimensioned && distanceLine(shown, dimensioned, height)
   const others = (mic: MicOnRig) => (rig.mics ?? []).map((entry) => (entry.name === mic.name ? mic : entry))
 
   function moved(mic: MicOnRig, view: View, dx: number, dy: number): MicOnRig {
@@ -150,7 +153,13 @@ export function MicPlan({
                   looks={mic.looks}
                   chosen={mic.name === chosen}
                 />
-                <MicLabel mic={mic} at={shown.above(mic.place_m)} below={labelsBelow[index]!} scale={shown} />
+                <MicLabel
+                  mic={mic}
+                  at={shown.above(mic.place_m)}
+                  below={labelsBelow[index]!}
+                  beside={figureAt && { x: figureAt.textX + HALF_FIGURE, y: figureAt.level - 6 }}
+                  scale={shown}
+                />
               </MicHandle>
             ))}
             <Dimensions plan={plan} chosen={chosen} scale={shown} height={height} />
@@ -274,17 +283,21 @@ function MicLabel({
   mic,
   at: [x, y],
   below,
+  beside,
   scale,
 }: {
   mic: OnPlan
   at: [number, number]
   below: boolean
+  beside: { x: number; y: number } | undefined
   scale: PlanScale
 }) {
-  // Over its head, or under it for every other one; inside of the view.
-  const at = Math.min(Math.max(x + 7, 92), scale.aboveWidth - 112)
+  // Over its head, or under it for every other one; inside of the view, and beside the figure of a distance.
+  const line = y + (below ? 36 : -24)
+  const free = beside && Math.abs(line - beside.y) < 17 ? Math.max(92, beside.x) : 92
+  const at = Math.min(Math.max(x + 7, free), scale.aboveWidth - 112)
   return (
-    <text x={at} y={y + (below ? 36 : -24)} fontSize="13.5" fontWeight="700" fill="var(--ink)">
+    <text x={at} y={line} fontSize="13.5" fontWeight="700" fill="var(--ink)">
       {letterOf(mic.name)} <tspan fontWeight="400">{mic.title}</tspan>
     </text>
   )
@@ -332,6 +345,14 @@ function Axis({ plan, chosen, scale }: { plan: Plan; chosen: string | undefined;
   return <path d={`M${x} ${y} H${scale.aboveWidth}`} stroke="var(--faint)" strokeDasharray="9 4 2 4" />
 }
 
+/** Where a microphone's distance is dimensioned: the height of the line, and the middle of its figure. */
+function distanceLine(scale: PlanScale, mic: OnPlan, height: number) {
+  const [x, y] = scale.above(mic.place_m)
+  const [grille] = scale.above([...mic.point_m, 0])
+  const level = y > height / 2 + 8 ? Math.min(height - 14, y + 46) : Math.max(34, y - 40)
+  return { level, textX: Math.max((grille + x) / 2, grille + 24) }
+}
+
 /** How far the chosen microphone is away and beside the middle. */
 function Dimensions({
   plan,
@@ -349,14 +370,14 @@ function Dimensions({
   const [x, y] = scale.above(mic.place_m)
   const [grille, middle] = scale.above([...mic.point_m, 0])
   const aside = mic.place_m[0]! - mic.point_m[0]!
-  const level = y > height / 2 + 8 ? Math.min(height - 14, y + 46) : Math.max(34, y - 40)
+  const { level, textX } = distanceLine(scale, mic, height)
   return (
     <g stroke="var(--pencil)" fill="var(--ink)" fontSize="13" fontWeight="600" pointerEvents="none">
       <path
         d={`M${x} ${y} V${level} M${grille} ${level} H${x} M${grille - 4} ${level + 4} l8 -8 M${x - 4} ${level + 4} l8 -8`}
         fill="none"
       />
-      <text x={Math.max((grille + x) / 2, grille + 24)} y={level - 6} textAnchor="middle" stroke="none">
+      <text x={textX} y={level - 6} textAnchor="middle" stroke="none">
         {figure(mic.place_m[2]! * 100)} cm
       </text>
       {Math.abs(aside) >= 5e-4 && (
