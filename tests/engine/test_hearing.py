@@ -10,7 +10,7 @@ import soundfile
 
 from fatsignal.core.cue.mix import CueMix, Strip
 from fatsignal.core.material.channels import Channel, Wanted
-from fatsignal.core.material.material import Source, of_pieces
+from fatsignal.core.material.material import Source
 from fatsignal.core.takes.windows import Gap, Window
 from fatsignal.core.timing.click import render_click
 from fatsignal.core.timing.delay import align
@@ -25,6 +25,7 @@ from fatsignal.engine.recorder import Recorder
 from fatsignal.files.material_files import SourceFile
 from fatsignal.rig.setup import RigSetup
 from fatsignal.tones import shipped_tones
+from tests.core.material.laid import of_stretches
 from tests.engine.sources import TEMPO, Tones, journal, order, part, plan, take_file
 from tests.signals import FS, drained, sine
 
@@ -180,7 +181,7 @@ def track_of(path, begins, frames, spans=None, stereo=False, name="gone", **opti
     channels = tuple(Channel("track", side) for side in (("left", "right") if stereo else ("track",)))
     source = Source(id=uuid4(), fingerprint=name, frames=frames, channels=channels)
     spans = spans or [Window(begins, begins + frames)]
-    material = of_pieces(uuid4(), [(source.id, span) for span in spans], {source.id: (source, begins)}, rate_hz=FS)
+    material = of_stretches(uuid4(), [(source.id, span) for span in spans], {source.id: (source, begins)}, rate_hz=FS)
     files = tuple(SourceFile(source.id, channel, path, column) for column, channel in enumerate(channels))
     wanted = [Wanted.exactly(channel) for channel in channels]
     return PlayTrack(key=name, material=material, files=files, wanted=wanted, **options)

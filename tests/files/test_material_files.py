@@ -7,10 +7,11 @@ import pytest
 import soundfile
 
 from fatsignal.core.material.channels import Channel, Wanted
-from fatsignal.core.material.material import Source, of_pieces, whole
+from fatsignal.core.material.material import Source, whole
 from fatsignal.core.takes.windows import Window
 from fatsignal.errors import FileRefused
 from fatsignal.files.material_files import MaterialOnDisk, SourceFile, sha256_of
+from tests.core.material.laid import of_stretches
 from tests.signals import FS, noise
 
 DI, LEFT, RIGHT = Channel("di", "DI"), Channel("track", "left"), Channel("track", "right")
@@ -45,7 +46,7 @@ def test_a_comp_over_sixty_takes_keeps_few_files_open(tmp_path):
     known = [recorded(tmp_path, 1_000, f"{number}.wav", number) for number in range(60)]
     stretches = [(source.id, Window(1_000 * at, 1_000 * at + 1_000)) for at, (source, _, _) in enumerate(known)]
     sources = {source.id: (source, 1_000 * at) for at, (source, _, _) in enumerate(known)}
-    material = of_pieces(uuid4(), stretches, sources, rate_hz=FS)
+    material = of_stretches(uuid4(), stretches, sources, rate_hz=FS)
     with MaterialOnDisk(material, tuple(file for _, file, _ in known)).reader() as reader:
         most = 0
         for round_ in range(2):

@@ -53,6 +53,14 @@ def test_before_a_cone_the_plan_tells_the_way_that_a_trial_will_measure(place):
     assert pair.farther_cm == pytest.approx(measured.farther_cm, abs=0.25)
 
 
+def test_far_away_three_millimetres_are_three_millimetres_and_a_ribbon_may_look_away():
+    """Turned round a figure of eight hears the same upside down: it stands where it stood."""
+    far = plan_of(rig({"distance_m": 1.0}, {"distance_m": 1.003}), rate_hz=FS)
+    assert far.pairs[0].farther_cm == pytest.approx(0.3, abs=0.01)
+    turned = plan_of(rig({"distance_m": 1.0}, {"distance_m": 1.003, "turned_deg": 180.0}), rate_hz=FS)
+    assert turned.pairs[0].farther_cm == pytest.approx(0.3, abs=0.01)
+
+
 def test_three_to_one_is_told_where_two_stand_before_different_cones():
     """Common practice, no source: three times as far from each other as from what each is for."""
     cabinet = standard_rig("baritone guitar").amp.model_copy(update={"speaker": "4x12 closed"})

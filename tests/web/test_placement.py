@@ -79,6 +79,8 @@ def test_the_simulated_player_repeats_the_riff(application, trials):
 def test_the_delay_that_is_told_is_the_way_that_was_moved(application, trials):
     """25 cm at 343.2 m/s (formula), of two capsules of one kind before one cone."""
     (sound,) = compared(application, trials[1])["sounds"]
+    # What each hears before it is played is its noise.
+    assert all(50 < mic["above_noise_db"] < 110 for mic in sound["report"]["mics"])
     (pair,) = sound["report"]["pairs"]
     assert (pair["first"], pair["second"]) == ("mic A", "mic B")
     assert pair["farther_cm"] == pytest.approx(25.0, abs=1.0)

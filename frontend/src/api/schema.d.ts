@@ -5198,7 +5198,7 @@ export interface components {
             take_ids: string[];
             /**
              * First Take Id
-             * @description Of these the one that counts most: what is shown and heard first.
+             * @description Of these the one that is heard most: it is shown first.
              */
             first_take_id: string | null;
             /** Missing Bars */

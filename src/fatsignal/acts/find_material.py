@@ -6,11 +6,11 @@ from uuid import UUID
 
 from fatsignal.acts.materials import (
     material_of_backing,
-    material_of_part,
     material_of_print,
     material_of_take,
     material_of_trial,
 )
+from fatsignal.acts.part_sound import sound_of_part
 from fatsignal.errors import NotFound
 from fatsignal.files.material_files import MaterialOnDisk
 from fatsignal.store import backings, prints, sessions, takes, trials
@@ -63,9 +63,7 @@ async def find_playable(conn: Connection, material_id: UUID, sessions_folder: Pa
     """
     found = (await find_materials(conn, [material_id], sessions_folder)).get(material_id)
     if found is None:
-        kept = await takes.kept_of_part(conn, material_id)
-        channels = await takes.channels_of(conn, [take.id for take in kept])
-        found = material_of_part(material_id, kept, channels, sessions_folder)
+        found = await sound_of_part(conn, material_id, sessions_folder)
     return _there(found, material_id)
 
 

@@ -9,9 +9,9 @@ from typing import Any
 from uuid import UUID
 
 from fatsignal.acts.judge_section import Recordings, judge_section
+from fatsignal.core.comp.sheet import Phrase, phrases_of
 from fatsignal.core.pitch.notes import note_name
 from fatsignal.core.takes.findings import Finding, explained, worst_first
-from fatsignal.core.takes.sheet import Phrase, phrases_of
 from fatsignal.core.takes.tuning_drift import tuning_drifts
 from fatsignal.core.takes.windows import Window
 from fatsignal.files.analysis_cache import VERSION as HEARING_VERSION

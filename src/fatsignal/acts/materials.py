@@ -1,12 +1,12 @@
-"""From what is stored to what sounds: the material of a take, of a print, of a backing track, of a whole part."""
+"""From what is stored to what sounds: the material of a take, of a print, of a backing track, of a trial clip."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from pathlib import Path
 from uuid import UUID
 
 from fatsignal.core.material.channels import Channel
-from fatsignal.core.material.material import Source, fingerprint_of, of_pieces, whole
-from fatsignal.core.takes.performance import Played, performance
+from fatsignal.core.material.material import Source, fingerprint_of, whole
+from fatsignal.core.takes.counting import Played
 from fatsignal.files.material_files import MaterialOnDisk, SourceFile
 from fatsignal.store.backings import Backing
 from fatsignal.store.prints import Print
@@ -89,21 +89,3 @@ def material_of_backing(backing: Backing, session: Session, sessions_folder: Pat
     return MaterialOnDisk(
         material, tuple(SourceFile(backing.id, channel, path, column) for column, channel in enumerate(channels))
     )
-
-
-def material_of_part(
-    part_id: UUID, newest_first: Sequence[Take], channels: Mapping[UUID, Sequence[TakeChannel]], sessions_folder: Path
-) -> MaterialOnDisk | None:
-    """What a part sounds like: at every place the take that counts there; None where nothing is used yet."""
-    by_id = {take.id: take for take in newest_first}
-    stretches = [(each.take_id, each.span) for each in performance([played(take) for take in newest_first])]
-    if not stretches:
-        return None
-    used = [by_id[take_id] for take_id in dict.fromkeys(take_id for take_id, _ in stretches)]
-    material = of_pieces(
-        part_id, stretches, {take.id: (source_of(take, channels[take.id]), take.from_frame) for take in used},
-        rate_hz=used[0].rate_hz,
-    )  # fmt: skip
-    assert material is not None, "there are stretches"
-    files = [file for take in used for file in files_of(take, channels[take.id], sessions_folder)]
-    return MaterialOnDisk(material, tuple(files))

@@ -4,13 +4,13 @@ from collections.abc import Collection
 from pathlib import Path
 from uuid import UUID
 
-from fatsignal.acts.materials import material_of_backing, material_of_part
+from fatsignal.acts.materials import material_of_backing
+from fatsignal.acts.part_sound import sounds_of_session
 from fatsignal.core.material.channels import HEARD_FIRST, Wanted
 from fatsignal.engine.orders import Cue, PlayTrack
-from fatsignal.store import backings, cues, takes
+from fatsignal.store import backings, cues
 from fatsignal.store.database import Connection
 from fatsignal.store.sessions import Session
-from fatsignal.store.takes import Take
 
 
 def backing_key(backing_id: UUID) -> str:
@@ -22,21 +22,13 @@ async def tracks_beside(
     conn: Connection, session: Session, *, armed: Collection[UUID], sessions_folder: Path
 ) -> list[PlayTrack]:
     """A track for every part that has takes and for every backing track; those of armed parts are their own."""
-    kept = await takes.list_kept(conn, session.id)
-    channels = await takes.channels_of(conn, [take.id for take in kept])
-    by_part: dict[UUID, list[Take]] = {}
-    for take in kept:
-        by_part.setdefault(take.part_id, []).append(take)
-    tracks = []
-    for part_id, of_part in by_part.items():
-        sounds = material_of_part(part_id, of_part, channels, sessions_folder)
-        if sounds is not None:
-            tracks.append(
-                PlayTrack(
-                    key=str(part_id), material=sounds.material, files=sounds.files, wanted=[Wanted(HEARD_FIRST)],
-                    own=part_id in armed,
-                )
-            )  # fmt: skip
+    tracks = [
+        PlayTrack(
+            key=str(part_id), material=sounds.material, files=sounds.files, wanted=[Wanted(HEARD_FIRST)],
+            own=part_id in armed,
+        )
+        for part_id, sounds in (await sounds_of_session(conn, session.id, sessions_folder)).items()
+    ]  # fmt: skip
     for backing in await backings.list_backings(conn, session.id):
         sounds = material_of_backing(backing, session, sessions_folder)
         tracks.append(

@@ -45,7 +45,10 @@ _WATCHED: dict[LiteralString, _Watched] = {
         ("id", "session_id", "position", "name", "first_bar", "bars", "phrase_bars"), "session_id = %(session)s",
     ),
     "part": _Watched(
-        ("id", "session_id", "position", "name", "rig", "written", "armed", "chords", "cut", "monitoring", "placement"),
+        (
+            "id", "session_id", "position", "name", "rig", "written", "armed", "chords", "cut", "monitoring",
+            "placement", "comp_id",
+        ),
         "session_id = %(session)s",
         holds=HOLDS,
     ),
@@ -55,6 +58,10 @@ _WATCHED: dict[LiteralString, _Watched] = {
     ),
     "trial": _Watched(
         ("note", "binned_at", "blend"), "part_id IN (SELECT id FROM part WHERE session_id = %(session)s)",
+    ),
+    "comp": _Watched(
+        ("id", "part_id", "number", "name", "document", "made_at"),
+        "part_id IN (SELECT id FROM part WHERE session_id = %(session)s)",
     ),
     "backing": _Watched(
         (
@@ -122,7 +129,11 @@ async def act(
     before = await _snapshot(conn, session_id, watched)
     acting = Acting(says)
     yield acting
-    changes = _between(before, await _snapshot(conn, session_id, watched))
+    # What is named first in the scope is there before what refers to it, and goes after it.
+    changes = sorted(
+        _between(before, await _snapshot(conn, session_id, watched)),
+        key=lambda change: list(scope).index(change["table"]),
+    )
     if not changes:
         return
     acting.changed = True

@@ -10,7 +10,7 @@ from psycopg.rows import class_row, dict_row
 from psycopg.types.json import Jsonb
 
 from fatsignal.core.material.channels import Channel, RecordedKind
-from fatsignal.core.takes.performance import Played, Rating
+from fatsignal.core.takes.counting import Played, Rating
 from fatsignal.core.takes.windows import Gap, Window
 from fatsignal.errors import NotFound
 from fatsignal.store.database import Connection, in_turns

@@ -10,8 +10,8 @@ from hypothesis import strategies as st
 
 from fatsignal.core.cue.mix import CLICK, CueMix, Strip, gains_of, live_gains, pan_gains
 from fatsignal.core.level.limiter import Limiter
+from fatsignal.core.takes.counting import Played, newest_wins
 from fatsignal.core.takes.gates import closing, opening
-from fatsignal.core.takes.performance import Played, performance
 from fatsignal.core.takes.windows import Window
 from tests.signals import FS, sine
 
@@ -80,7 +80,7 @@ TAKES = st.lists(st.lists(WINDOW, max_size=3), max_size=5)
 @given(TAKES)
 def test_at_every_place_the_newest_take_is_heard_and_only_that(windows):
     takes = [Played(uuid4(), tuple(each)) for each in windows]
-    pieces = performance(takes)
+    pieces = newest_wins(takes)
     for frame in range(60):
         playing = [piece.take_id for piece in pieces if piece.span.from_frame <= frame < piece.span.to_frame]
         wanted = [take.take_id for take in takes if any(w.from_frame <= frame < w.to_frame for w in take.windows)]

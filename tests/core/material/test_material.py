@@ -1,21 +1,23 @@
 """Materials against what was there before them, and against laws that hold for any."""
 
+import math
 from dataclasses import replace
 from itertools import pairwise
 from uuid import UUID, uuid4
 
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
 from fatsignal.core.material.channels import HEARD_FIRST, MEASURED_FIRST, Channel, Wanted, find
-from fatsignal.core.material.material import CROSSFADE_S, Fade, Piece, Source, fingerprint_of, of_pieces, whole
-from fatsignal.core.material.reader import MaterialReader, gate_of
+from fatsignal.core.material.material import CROSSFADE_S, Fade, Piece, Source, fingerprint_of, whole
+from fatsignal.core.material.reader import MaterialReader, crossfade, gate_of
+from fatsignal.core.takes.counting import Played, counting, newest_wins
 from fatsignal.core.takes.gates import opening
-from fatsignal.core.takes.performance import Played, counting, performance
 from fatsignal.core.takes.windows import Window
 from fatsignal.errors import InvalidSetting
+from tests.core.material.laid import of_stretches
 from tests.signals import FS
 
 DI, MIC = Channel("di", "DI"), Channel("mic", "mic A")
@@ -75,7 +77,9 @@ def as_played(drawn):
 def test_what_a_part_sounds_like_is_bit_for_bit_what_played_beside_a_roll_before(drawn, from_frame, frames):
     """Until there were materials, what plays beside a roll was made like this: gate times samples, piece by piece."""
     known = as_played(drawn)
-    stretches = performance([played for _, _, played in known])
+    stretches = newest_wins([played for _, _, played in known])
+    # One that is shorter than its fades was cut off on one side only; now both sides of a border fade alike.
+    assume(all(each.span.frames > 2 * CROSSFADE_S * FS for each in stretches))
     by_id = {source.id: (source, begins) for source, begins, _ in known}
     out, reach = np.zeros(frames), round(CROSSFADE_S * FS)
     for each in stretches:
@@ -89,7 +93,7 @@ def test_what_a_part_sounds_like_is_bit_for_bit_what_played_beside_a_roll_before
         out[span.from_frame - from_frame : span.to_frame - from_frame] += (
             opening([each.span], span, rate_hz=FS) * samples
         )
-    material = of_pieces(uuid4(), [(each.take_id, each.span) for each in stretches], by_id, rate_hz=FS)
+    material = of_stretches(uuid4(), [(each.take_id, each.span) for each in stretches], by_id, rate_hz=FS)
     if material is None:
         assert not stretches
         return
@@ -100,8 +104,10 @@ def test_what_a_part_sounds_like_is_bit_for_bit_what_played_beside_a_roll_before
 @settings(max_examples=100, deadline=None)
 def test_reading_in_pieces_of_any_length_gives_the_same_samples(drawn, lengths):
     known = as_played(drawn)
-    stretches = [(each.take_id, each.span) for each in performance([played for _, _, played in known])]
-    material = of_pieces(uuid4(), stretches, {source.id: (source, begins) for source, begins, _ in known}, rate_hz=FS)
+    stretches = [(each.take_id, each.span) for each in newest_wins([played for _, _, played in known])]
+    material = of_stretches(
+        uuid4(), stretches, {source.id: (source, begins) for source, begins, _ in known}, rate_hz=FS
+    )
     if material is None:
         return
     reader, at, pieces = reader_of(material), material.first_frame, []
@@ -120,6 +126,33 @@ def test_a_take_by_itself_is_its_files_sample_for_sample_handles_too():
     assert not around[:1_000].any()
     assert not around[11_000:].any()
     assert [len(block) for block in reader.blocks(Wanted(), frames=4_096)] == [4_096, 4_096, 1_808]
+
+
+@given(st.floats(-0.95, 1.0))
+def test_two_sides_of_a_crossfade_stay_as_loud_whatever_they_have_in_common(correlation):
+    """g₁² + g₂² + 2ρ·g₁·g₂ = 1, and each side alone at its end; ρ = 0 are sine and cosine, ρ = 1 straight lines."""
+    share = np.linspace(0, 1, 101)
+    opens, closes = crossfade(share, correlation), crossfade(1 - share, correlation)
+    np.testing.assert_allclose(opens**2 + closes**2 + 2 * correlation * opens * closes, 1, atol=1e-12)
+    np.testing.assert_allclose((opens[0], opens[-1]), (0, 1), atol=1e-12)
+    assert np.all(np.diff(opens) > -1e-9) or correlation < 0
+
+
+def test_the_curves_of_a_crossfade_meet_those_of_strangers_and_of_the_same_sound():
+    share = np.linspace(0, 1, 101)
+    np.testing.assert_allclose(crossfade(share, 1e-12), crossfade(share, 0.0), atol=1e-9)
+    np.testing.assert_allclose(crossfade(share, 1 - 1e-12), crossfade(share, 1.0), atol=1e-9)
+    middles = [crossfade(share, correlation)[50] for correlation in (1.0, 0.5, 0.0)]
+    np.testing.assert_allclose(middles, [0.5, 1 / math.sqrt(3), math.sqrt(0.5)])
+
+
+def test_every_channel_of_a_join_has_the_curve_of_its_own_correlation():
+    fade = Fade(480, alike=((DI, 1.0), (MIC, 0.5)))
+    piece = Piece(source_id=uuid4(), source_frame=0, place=Window(5_000, 9_000), fade_in=fade)
+    middle = Window(5_000, 5_001)
+    assert gate_of(piece, middle, DI)[0] == pytest.approx(0.5)
+    assert gate_of(piece, middle, MIC)[0] == pytest.approx(1 / math.sqrt(3))
+    assert gate_of(piece, middle, Channel("mic", "mic B"))[0] == pytest.approx(math.sqrt(0.5))
 
 
 @pytest.mark.parametrize(("shape", "law"), [("equal power", np.square), ("linear", lambda gate: gate)])
@@ -187,7 +220,7 @@ def test_a_channel_is_found_by_kind_and_name_never_by_position():
 
 def test_a_source_that_lacks_the_channel_is_silent_and_nothing_moves():
     dry, both = a_source(1, 4_000, (DI,)), a_source(2, 4_000)
-    material = of_pieces(
+    material = of_stretches(
         uuid4(), [(dry.id, Window(0, 4_000)), (both.id, Window(4_000, 8_000))],
         {dry.id: (dry, 0), both.id: (both, 4_000)}, rate_hz=FS,
     )  # fmt: skip
@@ -212,7 +245,7 @@ def test_starred_takes_count_before_newer_ones_and_a_struck_one_never():
         played(1, None, (0, 200)),
     ]
     assert [each.take_id.int for each in counting(newest_first)] == [2, 3, 1]
-    assert [(each.take_id.int, *each.span) for each in performance(newest_first)] == [
+    assert [(each.take_id.int, *each.span) for each in newest_wins(newest_first)] == [
         (3, 0, 20), (2, 20, 60), (3, 60, 100), (1, 100, 200),
     ]  # fmt: skip
 
@@ -221,7 +254,7 @@ def test_starred_takes_count_before_newer_ones_and_a_struck_one_never():
 @settings(max_examples=200, deadline=None)
 def test_every_place_is_played_by_the_first_that_counts_there_and_by_no_other(drawn):
     newest_first = [each for _, _, each in as_played(drawn)]
-    stretches = performance(newest_first)
+    stretches = newest_wins(newest_first)
     assert all(one.span.to_frame <= other.span.from_frame for one, other in pairwise(stretches))
     for frame in range(0, 70_000, 997):
         heard = [each.take_id for each in stretches if each.span.from_frame <= frame < each.span.to_frame]

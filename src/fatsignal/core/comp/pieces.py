@@ -9,6 +9,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass, replace
 from uuid import UUID
 
+from fatsignal.core.material.channels import Channel
 from fatsignal.core.takes.windows import Window
 from fatsignal.errors import InvalidSetting
 
@@ -16,12 +17,27 @@ from fatsignal.errors import InvalidSetting
 LARGEST_GAIN_DB = 24.0
 
 
+@dataclass(frozen=True, slots=True)
+class Join:
+    """How a piece begins where another ends: a crossfade whose middle lies on the border.
+
+    `alike` are the correlations of the two sides there, by channel: the curves follow from them.
+    """
+
+    frames: int
+    alike: tuple[tuple[Channel, float], ...] = ()
+
+    def __post_init__(self) -> None:
+        if self.frames < 2 or self.frames % 2:
+            raise InvalidSetting(f"a crossfade of {self.frames} samples is none: give it an even number from 2 on")
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class CompPiece:
     """A stretch of a take: frame `take_frame` of its files sounds at `place.from_frame` of the session.
 
     `moved_frames` says by how much it lies later than it was recorded; `by_hand` whether a person chose it; `why` is
-    what the program said when it chose.
+    what the program said when it chose. `join` is how it begins where another piece ends; None: as any edge does.
     """
 
     take_id: UUID
@@ -31,6 +47,7 @@ class CompPiece:
     moved_frames: int = 0
     by_hand: bool = True
     why: str = ""
+    join: Join | None = None
 
     def __post_init__(self) -> None:
         if self.place.frames <= 0:
@@ -49,7 +66,10 @@ class CompPiece:
         last = min(self.place.to_frame, span.to_frame)
         if first >= last:
             return None
-        return replace(self, take_frame=self.take_frame + first - self.place.from_frame, place=Window(first, last))
+        cut = first - self.place.from_frame
+        # What begins elsewhere begins otherwise.
+        join = None if cut else self.join
+        return replace(self, take_frame=self.take_frame + cut, place=Window(first, last), join=join)
 
     def without(self, span: Window) -> "list[CompPiece]":
         """What of it lies before and after `span`."""
@@ -63,12 +83,18 @@ class CompPiece:
         """The same sound, later in the song."""
         return replace(self, place=self.place.moved(by_frames), moved_frames=self.moved_frames + by_frames)
 
+    def sounds_on_in(self, other: "CompPiece") -> bool:
+        """Whether `other` is what comes next in the same recording, as loud: nobody would hear where it begins."""
+        return self.place.to_frame == other.place.from_frame and (
+            self.take_id,
+            self.of_take.to_frame,
+            self.gain_db,
+        ) == (other.take_id, other.take_frame, other.gain_db)
+
     def goes_on_in(self, other: "CompPiece") -> bool:
-        """Whether `other` is what comes next in the same recording, played as this one is."""
-        return (
-            self.place.to_frame == other.place.from_frame
-            and self.of_take.to_frame == other.take_frame
-            and replace(self, take_frame=0, place=other.place) == replace(other, take_frame=0)
+        """Whether `other` sounds on and is told of in the same words: both are one piece."""
+        return self.sounds_on_in(other) and replace(self, take_frame=0, place=other.place, join=None) == replace(
+            other, take_frame=0, join=None
         )
 
 

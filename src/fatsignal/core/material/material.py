@@ -7,7 +7,7 @@ hands over reads a material (`reader.py`) and does not ask what it is made of.
 
 import hashlib
 import json
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable
 from dataclasses import dataclass, replace
 from typing import Literal
 from uuid import UUID
@@ -27,11 +27,18 @@ class Fade:
     """A ramp whose middle lies on the edge of a piece.
 
     Of two pieces that meet, one opens as the other closes: "equal power" keeps the sum of squares, as what was played
-    twice needs; "linear" keeps the sum, as the same sound needs.
+    twice needs; "linear" keeps the sum, as the same sound needs. What lies between is told by `alike`, the correlation
+    of the two sides in a channel, in the place of the shape.
     """
 
     frames: int
     shape: FadeShape = "equal power"
+    alike: tuple[tuple[Channel, float], ...] = ()
+
+    def correlation(self, channel: Channel | None) -> float:
+        """Of the two sides of it, in a channel: strangers are 0, the same sound is 1."""
+        by_shape = 0.0 if self.shape == "equal power" else 1.0
+        return dict(self.alike).get(channel, by_shape) if channel else by_shape
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -137,40 +144,13 @@ def whole(source: Source, *, first_frame: int, rate_hz: int) -> Material:
     )  # fmt: skip
 
 
-def of_pieces(
-    material_id: UUID, stretches: Sequence[tuple[UUID, Window]], sources: Mapping[UUID, tuple[Source, int]], *,
-    rate_hz: int,
-) -> Material | None:  # fmt: skip
-    """Stretches of several sources one after the other, each with short fades at its edges; None without any.
-
-    Parameters
-    ----------
-    stretches : sequence of (source id, place on the time line)
-    sources : mapping
-        Every source with the frame of the session at which its files begin.
-    """
-    if not stretches:
-        return None
-    pieces = []
-    for source_id, place in stretches:
-        fade = edge_fade(place, rate_hz=rate_hz)
-        begins = sources[source_id][1]
-        pieces.append(
-            Piece(source_id=source_id, source_frame=place.from_frame - begins, place=place, fade_in=fade, fade_out=fade)
-        )
-    first = min(piece.place.from_frame for piece in pieces)
-    last = max(piece.place.to_frame for piece in pieces)
-    used = dict.fromkeys(source_id for source_id, _ in stretches)
-    return Material(
-        id=material_id, rate_hz=rate_hz, first_frame=first, frames=last - first,
-        sources=tuple(sources[source_id][0] for source_id in used), pieces=tuple(pieces),
-    )  # fmt: skip
-
-
 def edge_fade(place: Window, *, rate_hz: int) -> Fade:
     """The short crossfade at the edges of what was punched in; shorter where the place itself is."""
     return Fade(2 * max(1, min(round(CROSSFADE_S * rate_hz / 2), place.frames // 2)))
 
 
-def _fade_parts(fade: Fade | None) -> tuple[int, str]:
-    return (fade.frames, fade.shape) if fade else (0, "")
+def _fade_parts(fade: Fade | None) -> list[object]:
+    if fade is None:
+        return [0, ""]
+    alike = [[channel.kind, channel.name, correlation] for channel, correlation in fade.alike]
+    return [fade.frames, fade.shape, *([alike] if alike else [])]

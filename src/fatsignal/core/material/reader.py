@@ -6,7 +6,7 @@ from typing import Protocol
 import numpy as np
 
 from fatsignal.core.clip import Samples
-from fatsignal.core.material.channels import Wanted, find
+from fatsignal.core.material.channels import Channel, Wanted, find
 from fatsignal.core.material.material import Fade, Material, Piece, Source
 from fatsignal.core.takes.windows import Window
 from fatsignal.core.units import amplitude_from_db
@@ -49,11 +49,13 @@ class MaterialReader:
             first, last = max(reach.from_frame, span.from_frame), min(reach.to_frame, span.to_frame)
             if first >= last:
                 continue
-            channel = self._open_channel(self.material.source(piece.source_id), wanted)
+            source = self.material.source(piece.source_id)
+            channel = self._open_channel(source, wanted)
             if channel is None:
                 continue
             samples = channel.read(piece.source_frame + first - piece.place.from_frame, last - first)
-            out[first - from_frame : last - from_frame] += _shaped(piece, Window(first, last), samples)
+            shaped = _shaped(piece, Window(first, last), samples, find(source.channels, wanted))
+            out[first - from_frame : last - from_frame] += shaped
         return out
 
     def blocks(self, wanted: Wanted, span: Window | None = None, *, frames: int = BLOCK_FRAMES) -> Iterator[Samples]:
@@ -63,23 +65,23 @@ class MaterialReader:
             yield self.read(wanted, start, min(frames, span.to_frame - start))
 
 
-def _shaped(piece: Piece, span: Window, samples: Samples) -> Samples:
-    gate = gate_of(piece, span)
+def _shaped(piece: Piece, span: Window, samples: Samples, channel: Channel | None) -> Samples:
+    gate = gate_of(piece, span, channel)
     if gate is not None:
         samples = gate * samples
     return amplitude_from_db(piece.gain_db) * samples if piece.gain_db else samples
 
 
-def gate_of(piece: Piece, span: Window) -> Samples | None:
-    """How open a piece is at each frame of `span`, 0 to 1; None where it is open throughout."""
-    opens = _gate(piece.fade_in, piece.place.from_frame, span, opening=True)
-    closes = _gate(piece.fade_out, piece.place.to_frame, span, opening=False)
+def gate_of(piece: Piece, span: Window, channel: Channel | None = None) -> Samples | None:
+    """How open a piece is at each frame of `span`, 0 to 1, in a channel; None where it is open throughout."""
+    opens = _gate(piece.fade_in, piece.place.from_frame, span, channel, opening=True)
+    closes = _gate(piece.fade_out, piece.place.to_frame, span, channel, opening=False)
     if opens is None or closes is None:
         return closes if opens is None else opens
     return np.minimum(opens, closes)
 
 
-def _gate(fade: Fade | None, edge: int, span: Window, *, opening: bool) -> Samples | None:
+def _gate(fade: Fade | None, edge: int, span: Window, channel: Channel | None, *, opening: bool) -> Samples | None:
     """One edge: a ramp over a fade's frames, its middle on the edge; None where all of `span` lies on its open side."""
     if fade is None:
         return None
@@ -87,6 +89,21 @@ def _gate(fade: Fade | None, edge: int, span: Window, *, opening: bool) -> Sampl
     if (span.from_frame >= edge + half) if opening else (span.to_frame <= edge - half + 1):
         return None
     share = np.interp(np.arange(span.from_frame, span.to_frame), [edge - half, edge + half], [0.0, 1.0])
-    if not opening:
-        share = 1 - share
-    return np.sin(share * (np.pi / 2)) if fade.shape == "equal power" else share
+    return crossfade(share if opening else 1 - share, fade.correlation(channel))
+
+
+def crossfade(share: Samples, correlation: float) -> Samples:
+    """Gain of the side that opens, over the share of the fade that has passed, 0 to 1, shape of `share`.
+
+    With h the gain of the side that closes, g² + h² + 2ρ·g·h = 1: two signals of correlation ρ that are equally loud
+    stay as loud. Strangers cross by sine and cosine, the same sound by straight lines.
+    """
+    if correlation == 0.0:
+        return np.asarray(np.sin(share * (np.pi / 2)))
+    if correlation == 1.0:
+        return share
+    straight = max(correlation, 0.0)
+    opens, closes = (
+        np.sin(side * (np.pi / 2)) ** (1 - straight) * side**straight for side in (share, 1 - share)
+    )  # fmt: skip
+    return np.asarray(opens / np.sqrt(opens**2 + closes**2 + 2 * correlation * opens * closes))

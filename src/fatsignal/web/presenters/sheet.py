@@ -6,9 +6,10 @@ from uuid import UUID
 
 from pydantic import BaseModel, Field
 
-from fatsignal.core.takes.performance import Played
-from fatsignal.core.takes.sheet import sheet_line
-from fatsignal.store import parts, sections, sessions, takes
+from fatsignal.core.comp.comp import Comp, performance
+from fatsignal.core.comp.sheet import sheet_line
+from fatsignal.core.takes.counting import Played
+from fatsignal.store import comps, parts, sections, sessions, takes
 from fatsignal.store.database import Connection
 from fatsignal.store.sections import Section
 from fatsignal.store.sessions import Session
@@ -36,7 +37,9 @@ class SheetLineView(BaseModel):
     bars: list[BarView]
     phrases: list[PhraseView]
     take_ids: list[UUID] = Field(description="All that touch it, the newest first.")
-    first_take_id: UUID | None = Field(description="Of these the one that counts most: what is shown and heard first.")
+    first_take_id: UUID | None = Field(
+        description="Of these the one that is heard most: it is shown first."
+    )
     missing_bars: int
 
 
@@ -54,16 +57,18 @@ async def sheet_of(session_id: UUID, part_id: UUID, conn: Connection) -> Callabl
     session = await sessions.get_session(conn, session_id)
     part = await parts.get_part(conn, part_id)
     of_part = await takes.kept_placed(conn, part.id)
+    current = await comps.current_of_part(conn, part.id)
     found = await sections.list_sections(conn, session_id)
-    return partial(_sheet, session, part_id, found, of_part)
+    return partial(_sheet, session, part_id, found, of_part, current.comp if current else Comp())
 
 
-def _sheet(session: Session, part_id: UUID, found: list[Section], of_part: list[Played]) -> SheetView:
+def _sheet(session: Session, part_id: UUID, found: list[Section], of_part: list[Played], comp: Comp) -> SheetView:
+    sounding = performance(comp, of_part)
     lines = []
     for section in found:
         line = sheet_line(
             session.tempo, first_bar=section.first_bar, bars=section.bars, phrase_bars=section.phrase_bars,
-            takes=of_part,
+            takes=of_part, sounding=sounding,
         )  # fmt: skip
         lines.append(
             SheetLineView(

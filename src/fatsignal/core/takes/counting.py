@@ -1,7 +1,6 @@
-"""What a part sounds like: which of its takes counts at every place. The one rule for all who ask.
+"""Which of a part's takes counts at every place, as long as nobody chose: a comp follows this (`core/comp`).
 
 Starred takes come before unmarked ones, newer before older ones; one that is struck out, or in the bin, never counts.
-The song sheet, what plays beside a roll, the song as it is played and what is shown first all follow it.
 """
 
 from collections.abc import Sequence
@@ -24,6 +23,11 @@ class Played:
     rating: Rating | None = None
 
     @property
+    def begins(self) -> int:
+        """The frame of the session at which its files begin."""
+        return self.windows[0].from_frame if self.recorded is None else self.recorded.from_frame
+
+    @property
     def listed(self) -> tuple[Window, ...]:
         """Where it is looked for: where it is used, or, as long as nothing of it is, wherever it was recorded."""
         return self.windows or (() if self.recorded is None else (self.recorded,))
@@ -43,7 +47,7 @@ def counting(newest_first: Sequence[Played]) -> list[Played]:
     return sorted(kept, key=lambda take: take.rating != "starred")
 
 
-def performance(newest_first: Sequence[Played]) -> list[Stretch]:
+def newest_wins(newest_first: Sequence[Played]) -> list[Stretch]:
     """What each place of the song is played by, in its order and without overlap."""
     taken: tuple[Window, ...] = ()
     stretches: list[Stretch] = []
