@@ -37,9 +37,7 @@ class SheetLineView(BaseModel):
     bars: list[BarView]
     phrases: list[PhraseView]
     take_ids: list[UUID] = Field(description="All that touch it, the newest first.")
-    first_take_id: UUID | None = Field(
-        description="Of these the one that is heard most: it is shown first."
-    )
+    first_take_id: UUID | None = Field(description="Of these the one that is heard most: it is shown first.")
     missing_bars: int
 
 

@@ -1,0 +1,212 @@
+"""Where one take goes over into another so that nobody hears it: the place, the length and the curves of a crossfade.
+
+Both takes are looked at over all channels at once. A note that both play must be heard once: a border between its two
+strokes would give it twice, or not at all. Beyond that the border lies before an attack and never in it, where it is
+quiet, and where what rings in one take goes on in the other. The curves follow from the correlation of the two sides,
+channel by channel, so that the sum stays as loud as they are (`core/material/reader.crossfade`).
+
+References
+----------
+.. [1] M. Fink, M. Holters, U. Zölzer, "Signal-matched power-complementary cross-fading and dry-wet mixing", DAFx 2016:
+   gains that keep the power of a sum for any correlation of its two parts.
+"""
+
+import math
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from fatsignal.core.arrays import Real
+from fatsignal.core.clip import Samples, check_finite
+from fatsignal.core.comp.pieces import Join
+from fatsignal.core.material.channels import MEASURED_FIRST, Channel, first_of
+from fatsignal.core.timing.pluck_onsets import find_attacks
+from fatsignal.errors import SignalError
+
+# As far from where it is wanted a border is looked for; the same note of two takes lies no farther apart.
+REACH_S, SAME_NOTE_S = 0.12, 0.08
+LENGTHS_S = (0.001, 0.002, 0.005, 0.01, 0.02, 0.04, 0.08)
+_STEP_S = 0.001
+# An attack takes so long from its stroke on; a fade that ends so shortly before it does not touch it.
+_ATTACK_S, _BEFORE_S = 0.02, 0.002
+# What counts how much, in shares of the power that is heard around: a note twice or not at all, an attack that is cut.
+_NOTE_LOST, _ATTACK_CUT, _FAR = 20.0, 10.0, 0.15
+# Strangers that cross within 1 ms click, over 200 ms they are two: between them is 20 ms.
+_CLICKS_S, _TWO_S = 0.002, 0.2
+_USUAL_S, _UNUSUAL = 0.012, 0.01
+# Of candidates that a person steps through no two are nearer.
+_APART_S, _MOST = 0.008, 8
+_FLOOR = 1e-6
+# Over that much of the power around, what the two sides do not share may be heard (measured on simulated takes).
+_HEARD = 0.25
+# Two sides never cancel each other by more in what is told of their correlation: gains stay below 4 dB.
+_LEAST_ALIKE = -0.5
+
+Verdict = Literal["clean", "look"]
+
+
+@dataclass(frozen=True, slots=True)
+class JoinPoint:
+    """A border at `frame`, counted as the samples that were given, its crossfade, and what is measured of it.
+
+    `level_step_db` is how much louder the second side is there; `apart_db` how loud what the two do not share is
+    against what is heard around.
+    """
+
+    frame: int
+    join: Join
+    cost: float
+    level_step_db: float
+    apart_db: float
+    verdict: Verdict
+    says: str
+
+
+def find_joins(
+    before: Mapping[Channel, Samples], after: Mapping[Channel, Samples], *, wanted: int, first: int, last: int,
+    rate_hz: int,
+) -> list[JoinPoint]:  # fmt: skip
+    """Borders between two takes, the best first; those that follow are others to try.
+
+    Parameters
+    ----------
+    before, after : arrays by channel, shape (frames,) each
+        The same frames of the song in either take. A channel that only one of them has counts for nothing.
+    wanted : int
+        Where the border is wished for.
+    first, last : int
+        Both takes have sound from `first` up to `last`: no crossfade reaches beyond.
+
+    Raises
+    ------
+    SignalError
+        If they have no channel in common, no frame, or hold what is no number.
+    """
+    sides = _Sides(before, after, rate_hz)
+    if last - first < 2:
+        raise SignalError("the two takes have no sample in common here: let them overlap, or leave a hole")
+    step, reach = max(1, round(_STEP_S * rate_hz)), round(REACH_S * rate_hz)
+    tried: list[tuple[float, int, int]] = []
+    for frames in {max(2, 2 * round(each * rate_hz / 2)) for each in LENGTHS_S}:
+        low, high = max(first + frames // 2, wanted - reach), min(last - frames // 2, wanted + reach)
+        if low > high:
+            continue
+        at = np.unique(np.append(np.arange(low, high + 1, step), min(max(wanted, low), high)))
+        tried += zip(sides.measure(at, frames, wanted).cost.tolist(), at.tolist(), [frames] * len(at), strict=True)
+    if not tried:
+        # Beyond its reach, or shorter than any fade: the nearest border that both have.
+        tried = [(0.0, min(max(wanted, first + 1), last - 1), 2)]
+    kept: list[tuple[float, int, int]] = []
+    for candidate in sorted(tried):
+        if all(abs(candidate[1] - other[1]) >= _APART_S * rate_hz for other in kept):
+            kept.append(candidate)
+        if len(kept) == _MOST:
+            break
+    return [sides.point(frame, frames, wanted) for _, frame, frames in kept]
+
+
+def join_at(
+    before: Mapping[Channel, Samples], after: Mapping[Channel, Samples], *, frame: int, frames: int, rate_hz: int
+) -> JoinPoint:
+    """The border and the crossfade that a person has set: its curves, and what is measured of it; else as above."""
+    return _Sides(before, after, rate_hz).point(frame, frames, frame)
+
+
+@dataclass(frozen=True, slots=True)
+class _Measured:
+    """Of borders at some places, shape (places,) or (channels, places)."""
+
+    cost: Real
+    alike: Real
+    apart: Real
+    step_db: Real
+    lost: NDArray[np.bool_]
+    cut: NDArray[np.bool_]
+
+
+class _Sides:
+    """Both takes around a border, over the channels that they share.
+
+    Powers of both sides and of their product are summed up, so that any stretch of them is one difference.
+    """
+
+    def __init__(self, before: Mapping[Channel, Samples], after: Mapping[Channel, Samples], rate_hz: int) -> None:
+        self.shared = [channel for channel in before if channel in after]
+        if not self.shared:
+            raise SignalError("the two takes have no channel in common: there is nothing to join")
+        ours, theirs = (np.array([side[channel] for channel in self.shared]) for side in (before, after))
+        for signal in (*ours, *theirs):
+            check_finite(signal)
+        self._rate_hz, self._frames = rate_hz, ours.shape[1]
+        struck = first_of(self.shared, MEASURED_FIRST) or self.shared[0]
+        self._strokes = [
+            np.array([attack.frame for attack in find_attacks(side[struck], rate_hz=rate_hz)], dtype=np.int64)
+            for side in (before, after)
+        ]
+        self._sums = [
+            np.concatenate((np.zeros((len(ours), 1)), np.cumsum(each, axis=1)), axis=1)
+            for each in (ours**2, theirs**2, ours * theirs)
+        ]
+        # Each channel counts alike, however loud it was recorded.
+        whole = (self._sums[0][:, -1] + self._sums[1][:, -1]) / (2 * self._frames)
+        self._around = np.maximum(whole, _FLOOR**2)[:, None]
+
+    def measure(self, at: NDArray[np.int64], frames: int, wanted: int) -> _Measured:
+        start, end = np.maximum(at - frames // 2, 0), np.minimum(at + frames // 2, self._frames)
+        ours, theirs, both = ((each[:, end] - each[:, start]) / frames / self._around for each in self._sums)
+        power = (ours + theirs) / 2
+        alike = np.clip(both / np.sqrt(np.maximum(ours, _FLOOR) * np.maximum(theirs, _FLOOR)), _LEAST_ALIKE, 1.0)
+        apart = np.mean(power * (1 - alike), axis=0)
+        length_s = frames / self._rate_hz
+        lost, cut = self._note_lost(at), self._attack_cut(at, frames)
+        cost = (
+            np.mean(power, axis=0) / 4
+            + apart * (_CLICKS_S / length_s + length_s / _TWO_S + 0.5)
+            + _NOTE_LOST * lost
+            + _ATTACK_CUT * cut
+            + _FAR * np.abs(at - wanted) / (REACH_S * self._rate_hz)
+            + _UNUSUAL * abs(math.log(length_s / _USUAL_S))
+        )
+        step_db = 10 * np.log10(np.maximum(theirs, _FLOOR).sum(axis=0) / np.maximum(ours, _FLOOR).sum(axis=0))
+        return _Measured(cost, alike, apart, step_db, lost, cut)
+
+    def point(self, frame: int, frames: int, wanted: int) -> JoinPoint:
+        found = self.measure(np.array([frame]), frames, wanted)
+        alike = zip(self.shared, found.alike[:, 0].tolist(), strict=True)
+        verdict, says = _says(bool(found.lost[0]), bool(found.cut[0]), float(found.apart[0]))
+        return JoinPoint(
+            frame, Join(frames, tuple((channel, round(each, 4)) for channel, each in alike)), float(found.cost[0]),
+            float(found.step_db[0]), 10 * math.log10(max(float(found.apart[0]), _FLOOR)), verdict, says,
+        )  # fmt: skip
+
+    def _note_lost(self, at: NDArray[np.int64]) -> NDArray[np.bool_]:
+        """Whether a border lies between the two strokes of one note, shape of `at`."""
+        ours, theirs = self._strokes
+        lost = np.zeros(len(at), dtype=bool)
+        for stroke in ours if theirs.size else ():
+            other = theirs[np.argmin(np.abs(theirs - stroke))]
+            mutual = ours[np.argmin(np.abs(ours - other))] == stroke
+            if mutual and abs(int(other) - int(stroke)) <= SAME_NOTE_S * self._rate_hz:
+                lost |= (at > min(stroke, other)) & (at <= max(stroke, other))
+        return lost
+
+    def _attack_cut(self, at: NDArray[np.int64], frames: int) -> NDArray[np.bool_]:
+        """Whether a crossfade lies in an attack of either take, shape of `at`."""
+        cut = np.zeros(len(at), dtype=bool)
+        for stroke in np.concatenate(self._strokes):
+            begins, ends = stroke - _BEFORE_S * self._rate_hz, stroke + _ATTACK_S * self._rate_hz
+            cut |= (at + frames // 2 > begins) & (at - frames // 2 < ends)
+        return cut
+
+
+def _says(lost: bool, cut: bool, apart: float) -> tuple[Verdict, str]:
+    if lost:
+        return "look", "a note would be heard twice, or not at all"
+    if cut:
+        return "look", "it cuts an attack"
+    if apart > _HEARD:
+        return "look", "what rings does not go on in the other take"
+    return "clean", "clean"
