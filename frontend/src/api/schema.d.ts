@@ -814,6 +814,166 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/parts/{part_id}/comp": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Look
+         * @description What sounds of a part, piece by piece, and what newer takes could do.
+         */
+        get: operations["look_api_parts__part_id__comp_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/parts/{part_id}/comp/use": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Use
+         * @description Let a take sound in a range of the song.
+         */
+        post: operations["use_api_parts__part_id__comp_use_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/parts/{part_id}/comp/clear": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Clear
+         * @description Let nothing sound in a range of the song.
+         */
+        post: operations["clear_api_parts__part_id__comp_clear_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/parts/{part_id}/comp/follow": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Follow
+         * @description Give the sections of a range back to the takes.
+         */
+        post: operations["follow_api_parts__part_id__comp_follow_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/parts/{part_id}/comp/versions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Copy
+         * @description Go on with a copy of the comp under another name; what was before is kept.
+         */
+        post: operations["copy_api_parts__part_id__comp_versions_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/parts/{part_id}/comp/current": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Choose
+         * @description Let another version sound.
+         */
+        put: operations["choose_api_parts__part_id__comp_current_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/comps/{comp_id}/name": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Rename
+         * @description Another name.
+         */
+        put: operations["rename_api_comps__comp_id__name_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/comps/{comp_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Remove
+         * @description Remove a version that does not sound; undo brings it back.
+         */
+        delete: operations["remove_api_comps__comp_id__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/takes/compared": {
         parameters: {
             query?: never;
@@ -2406,6 +2566,12 @@ export interface components {
             note: string;
             /** Prints */
             prints: number;
+            /**
+             * Used By
+             * @description Comps that use it: it stays when the bin is emptied.
+             * @default []
+             */
+            used_by: string[];
         };
         /**
          * BlindTestView
@@ -2738,6 +2904,14 @@ export interface components {
             /** Compromise Clash Cents */
             compromise_clash_cents: number;
         };
+        /** Chosen */
+        Chosen: {
+            /**
+             * Comp Id
+             * Format: uuid
+             */
+            comp_id: string;
+        };
         /**
          * ClickSettings
          * @description How a session's click sounds and how many bars it counts in. Levels are of the click's peak.
@@ -2799,6 +2973,56 @@ export interface components {
              * @default 0
              */
             play_count_in_bars: number;
+        };
+        /**
+         * CompLineView
+         * @description A section: what sounds there, and what could.
+         */
+        CompLineView: {
+            /**
+             * Section Id
+             * Format: uuid
+             */
+            section_id: string;
+            /** Settled */
+            settled: boolean;
+            /** Pieces */
+            pieces: components["schemas"]["PieceView"][];
+            /** Holes */
+            holes: components["schemas"]["HoleView"][];
+            /** Offers */
+            offers: components["schemas"]["OfferView"][];
+        };
+        /** CompVersionView */
+        CompVersionView: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Number */
+            number: number;
+            /** Name */
+            name: string;
+            /** Current */
+            current: boolean;
+        };
+        /** CompView */
+        CompView: {
+            /**
+             * Part Id
+             * Format: uuid
+             */
+            part_id: string;
+            /** Versions */
+            versions: components["schemas"]["CompVersionView"][];
+            /** Lines */
+            lines: components["schemas"]["CompLineView"][];
+            /**
+             * Looks
+             * @description Joins that should be listened to.
+             */
+            looks: number;
         };
         /** ComparedTakes */
         ComparedTakes: {
@@ -3317,6 +3541,15 @@ export interface components {
              * @description What was just undone or redone.
              */
             did?: string | null;
+        };
+        /** HoleView */
+        HoleView: {
+            /** From Frame */
+            from_frame: number;
+            /** To Frame */
+            to_frame: number;
+            /** Words */
+            words: string;
         };
         /** InputKindView */
         InputKindView: {
@@ -4173,6 +4406,25 @@ export interface components {
             note: string;
         };
         /**
+         * OfferView
+         * @description A newer take that has something of a settled section.
+         */
+        OfferView: {
+            /**
+             * Take Id
+             * Format: uuid
+             */
+            take_id: string;
+            /** Take Number */
+            take_number: number;
+            /** From Frame */
+            from_frame: number;
+            /** To Frame */
+            to_frame: number;
+            /** Words */
+            words: string;
+        };
+        /**
          * OffsetView
          * @description The measured round trip; `frames` of what is recorded are left out so that a take lies where it was played.
          */
@@ -4420,6 +4672,52 @@ export interface components {
              * @default 1.2e-10
              */
             capacitance_farad: number;
+        };
+        /**
+         * PieceJoinView
+         * @description How a piece begins where another ends.
+         */
+        PieceJoinView: {
+            /** Ms */
+            ms: number;
+            /**
+             * Look
+             * @description What may be heard of it; empty where it is clean.
+             */
+            look: string;
+        };
+        /** PieceView */
+        PieceView: {
+            /**
+             * Take Id
+             * Format: uuid
+             */
+            take_id: string;
+            /**
+             * Take Number
+             * @description Null where the take is gone for good.
+             */
+            take_number: number | null;
+            /** From Frame */
+            from_frame: number;
+            /** To Frame */
+            to_frame: number;
+            /** Gain Db */
+            gain_db: number;
+            /** Moved Ms */
+            moved_ms: number;
+            /**
+             * Settled
+             * @description It stays, whatever is recorded; else the takes decide.
+             */
+            settled: boolean;
+            /** By Hand */
+            by_hand: boolean;
+            /** Why */
+            why: string;
+            /** In Bin */
+            in_bin: boolean;
+            join: components["schemas"]["PieceJoinView"] | null;
         };
         /**
          * PlacementSettings
@@ -4701,6 +4999,16 @@ export interface components {
             kind: "tempo" | "meter";
             /** Says */
             says: string;
+        };
+        /**
+         * Range
+         * @description Frames of the session.
+         */
+        Range: {
+            /** From Frame */
+            from_frame: number;
+            /** To Frame */
+            to_frame: number;
         };
         /** Rated */
         Rated: {
@@ -5973,6 +6281,18 @@ export interface components {
             /** By Db */
             by_db: number;
         };
+        /** Used */
+        Used: {
+            /** From Frame */
+            from_frame: number;
+            /** To Frame */
+            to_frame: number;
+            /**
+             * Take Id
+             * Format: uuid
+             */
+            take_id: string;
+        };
         /** ValidationError */
         ValidationError: {
             /** Location */
@@ -5985,6 +6305,11 @@ export interface components {
             input?: unknown;
             /** Context */
             ctx?: Record<string, never>;
+        };
+        /** VersionName */
+        VersionName: {
+            /** Name */
+            name: string;
         };
         /**
          * WaitingTake
@@ -8038,6 +8363,278 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RigSheetView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    look_api_parts__part_id__comp_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                part_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CompView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    use_api_parts__part_id__comp_use_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                part_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Used"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CompView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    clear_api_parts__part_id__comp_clear_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                part_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Range"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CompView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    follow_api_parts__part_id__comp_follow_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                part_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Range"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CompView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    copy_api_parts__part_id__comp_versions_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                part_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["VersionName"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CompView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    choose_api_parts__part_id__comp_current_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                part_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Chosen"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CompView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    rename_api_comps__comp_id__name_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                comp_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["VersionName"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CompView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    remove_api_comps__comp_id__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                comp_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CompView"];
                 };
             };
             /** @description Validation Error */

@@ -9,7 +9,7 @@ from pathlib import Path
 from uuid import UUID
 
 from fatsignal.engine.journal import ENTERED_NAME
-from fatsignal.store import history, prints, takes, trials
+from fatsignal.store import comps, history, parts, prints, takes, trials
 from fatsignal.store.database import Connection
 from fatsignal.store.prints import Print
 from fatsignal.store.takes import Take
@@ -32,10 +32,14 @@ async def bin_takes(conn: Connection, session_id: UUID, take_ids: Sequence[UUID]
 
 @dataclass(frozen=True, slots=True)
 class Bin:
-    """Takes and trial clips of a session that are in its bin, prints made of them, and where all of it lies."""
+    """Takes and trial clips of a session that are in its bin, prints made of them, and where all of it lies.
+
+    `held` are takes that stay in it when it is emptied, each with the comps that use it.
+    """
 
     session_id: UUID
     takes: list[Take]
+    held: list[tuple[Take, list[str]]]
     trials: list[Trial]
     prints: list[Print]
     files: list[Path]
@@ -48,7 +52,14 @@ class Bin:
 
 async def look_into_bin(conn: Connection, session_id: UUID, sessions_folder: Path) -> Bin:
     """What is in a session's bin."""
-    binned = await takes.list_binned(conn, session_id)
+    users: dict[UUID, list[str]] = {}
+    names = {part.id: part.name for part in await parts.list_parts(conn, session_id)}
+    for comp in await comps.all_of_session(conn, session_id):
+        for take_id in comp.comp.take_ids:
+            users.setdefault(take_id, []).append(f"{names[comp.part_id]}, {comp.name}")
+    there = await takes.list_binned(conn, session_id)
+    held = [(take, users[take.id]) for take in there if take.id in users]
+    binned = [take for take in there if take.id not in users]
     channels = await takes.channels_of(conn, [take.id for take in binned])
     ids = {take.id for take in binned}
     made = [print_ for print_ in await prints.list_prints(conn, session_id) if print_.material_id in ids]
@@ -58,11 +69,11 @@ async def look_into_bin(conn: Connection, session_id: UUID, sessions_folder: Pat
     printed = [sessions_folder / print_.file for print_ in made if print_.file]
     folders = [sessions_folder / take.folder for take in binned]
     folders += [sessions_folder / trial.folder for trial in tried]
-    return Bin(session_id, binned, tried, made, recorded + printed, folders)
+    return Bin(session_id, binned, held, tried, made, recorded + printed, folders)
 
 
 async def empty_bin(conn: Connection, found: Bin) -> None:
-    """Remove the takes and trial clips that are in it, with their prints and all files.
+    """Remove the takes and trial clips that are in it, with their prints and all files; what a comp uses stays.
 
     The rows go first: a file that cannot be removed is left over, and no take is left without its file.
     """

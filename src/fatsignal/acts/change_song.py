@@ -7,6 +7,7 @@ from uuid import UUID
 
 from pydantic import TypeAdapter
 
+from fatsignal.core.comp.comp import rearranged
 from fatsignal.core.instrument.player import Note
 from fatsignal.core.song.sections import (
     SongSection,
@@ -18,9 +19,10 @@ from fatsignal.core.song.sections import (
     spans_between,
 )
 from fatsignal.core.song.written import CutNote, carried
+from fatsignal.core.takes.windows import Window
 from fatsignal.core.timing.tempo import LEAD_IN_BARS, LONGEST_SONG_BARS, TempoMap
 from fatsignal.errors import ConfirmationRequired, InvalidSetting
-from fatsignal.store import backings, parts, sections, sessions, takes
+from fatsignal.store import backings, comps, parts, sections, sessions, takes
 from fatsignal.store.database import Connection
 from fatsignal.store.sessions import Session
 from fatsignal.store.takes import Take
@@ -117,6 +119,7 @@ async def change_sections(
     spans = spans_between(old, new)
     tempo = rearranged_tempo(session.tempo, spans)
     result = await _move_takes(conn, session, tempo, spans, binned)
+    await _move_comps(conn, session, tempo, spans, [each for each in old if each.id not in {kept.id for kept in new}])
     await _move_notes(conn, session, tempo, old, new)
     await sections.replace_sections(conn, session.id, new)
     if tempo != session.tempo or song_bars != session.song_bars:
@@ -160,6 +163,23 @@ async def _move_takes(
             moves[take.id] = by
     await takes.move_takes(conn, moves)
     return Rearranged(len(moves), stayed)
+
+
+async def _move_comps(
+    conn: Connection, session: Session, new: TempoMap, spans: Sequence[Span], removed: Sequence[SongSection]
+) -> None:
+    """What was settled of a section goes with it, in every version."""
+    old = session.tempo
+    moves = [
+        (Window(start, old.bar_frame(span.old_bar + span.kept_bars)), new.bar_frame(span.new_bar) - start)
+        for span in spans
+        for start in [old.bar_frame(span.old_bar)]
+    ]
+    gone = [Window(old.bar_frame(each.first_bar), old.bar_frame(each.end_bar)) for each in removed]
+    if not gone and not any(by for _, by in moves):
+        return
+    for each in await comps.all_of_session(conn, session.id):
+        await comps.set_comp(conn, each.id, rearranged(each.comp, moves, gone=gone))
 
 
 async def _move_notes(

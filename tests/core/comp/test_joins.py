@@ -73,9 +73,9 @@ def test_a_note_that_both_play_is_heard_once(apart_s):
 def test_a_border_between_the_two_strokes_of_a_note_is_told_and_what_cuts_an_attack_too():
     before, after = {DI: pluck(0.25)}, {DI: pluck(0.29)}
     twice = join_at(before, after, frame=round(0.275 * FS), frames=96, rate_hz=FS)
-    assert (twice.verdict, twice.says) == ("look", "a note would be heard twice, or not at all")
+    assert (twice.verdict, twice.join.look) == ("look", "a note would be heard twice, or not at all")
     cut = join_at(before, after, frame=round(0.255 * FS) - 500, frames=960, rate_hz=FS)
-    assert (cut.verdict, cut.says) == ("look", "it cuts an attack")
+    assert (cut.verdict, cut.join.look) == ("look", "it cuts an attack")
 
 
 def test_between_two_notes_it_goes_where_it_is_quiet():

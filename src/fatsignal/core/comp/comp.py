@@ -15,10 +15,14 @@ from fatsignal.core.takes.windows import Window, clipped, joined
 
 @dataclass(frozen=True, slots=True)
 class Comp:
-    """Places that were touched, and the pieces that sound there; a place without a piece is a hole."""
+    """Places that were touched, and the pieces that sound there; a place without a piece is a hole.
+
+    `seen` are numbers of the newest take that there was when a section was touched last: newer ones are offered.
+    """
 
     settled: tuple[Window, ...] = ()
     pieces: Pieces = ()
+    seen: tuple[tuple[UUID, int], ...] = ()
 
     @property
     def take_ids(self) -> tuple[UUID, ...]:
@@ -40,13 +44,18 @@ def settled(comp: Comp, span: Window, newest_first: Sequence[Played]) -> Comp:
         return comp
     now = within(performance(comp, newest_first), span)
     pieces = in_order([*cleared(comp.pieces, span), *now])
-    return Comp(joined([*comp.settled, span]), pieces)
+    return replace(comp, settled=joined([*comp.settled, span]), pieces=pieces)
 
 
 def following(comp: Comp, span: Window) -> Comp:
     """A comp that follows the takes again where `span` is."""
     left = [part for each in comp.settled for part in _outside(each, span)]
-    return Comp(joined(left), cleared(comp.pieces, span))
+    return replace(comp, settled=joined(left), pieces=cleared(comp.pieces, span))
+
+
+def with_seen(comp: Comp, section_ids: Iterable[UUID], number: int) -> Comp:
+    """A comp whose sections were touched when `number` was the newest take."""
+    return replace(comp, seen=tuple(sorted((dict(comp.seen) | dict.fromkeys(section_ids, number)).items())))
 
 
 def with_pieces(comp: Comp, pieces: Iterable[CompPiece]) -> Comp:
@@ -68,7 +77,7 @@ def rearranged(comp: Comp, moves: Sequence[tuple[Window, int]], *, gone: Sequenc
     for span, by in moves:
         places += [window.moved(by) for window in clipped(comp.settled, span)]
         pieces += [replace(piece, place=piece.place.moved(by)) for piece in within(comp.pieces, span)]
-    return Comp(joined(places), in_order(pieces))
+    return replace(comp, settled=joined(places), pieces=in_order(pieces))
 
 
 def _followed(newest_first: Sequence[Played]) -> Pieces:

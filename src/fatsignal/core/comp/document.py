@@ -22,6 +22,7 @@ class KeptJoin(BaseModel):
 
     frames: int
     alike: tuple[tuple[ChannelKind, str, float], ...] = ()
+    look: str = ""
 
 
 class KeptPiece(BaseModel):
@@ -44,6 +45,7 @@ class CompDocument(Kept):
 
     settled: tuple[Frames, ...] = ()
     pieces: tuple[KeptPiece, ...] = ()
+    seen: tuple[tuple[UUID, int], ...] = ()
 
     def comp(self) -> Comp:
         """Ready to be played or changed."""
@@ -57,6 +59,7 @@ class CompDocument(Kept):
                 )
                 for piece in self.pieces
             ),
+            self.seen,
         )  # fmt: skip
 
 
@@ -72,17 +75,18 @@ def document_of(comp: Comp) -> CompDocument:
             )
             for piece in comp.pieces
         ),
+        seen=comp.seen,
     )  # fmt: skip
 
 
 def _join(kept: KeptJoin | None) -> Join | None:
     if kept is None:
         return None
-    return Join(kept.frames, tuple((Channel(kind, name), alike) for kind, name, alike in kept.alike))
+    return Join(kept.frames, tuple((Channel(kind, name), alike) for kind, name, alike in kept.alike), kept.look)
 
 
 def _kept(join: Join | None) -> KeptJoin | None:
     if join is None:
         return None
     alike = tuple((channel.kind, channel.name, correlation) for channel, correlation in join.alike)
-    return KeptJoin(frames=join.frames, alike=alike)
+    return KeptJoin(frames=join.frames, alike=alike, look=join.look)

@@ -21,14 +21,14 @@ from numpy.typing import NDArray
 
 from fatsignal.core.arrays import Real
 from fatsignal.core.clip import Samples, check_finite
-from fatsignal.core.comp.pieces import Join
+from fatsignal.core.comp.pieces import REACH_S, Join
 from fatsignal.core.material.channels import MEASURED_FIRST, Channel, first_of
 from fatsignal.core.timing.pluck_onsets import find_attacks
 from fatsignal.errors import SignalError
 
-# As far from where it is wanted a border is looked for; the same note of two takes lies no farther apart.
-REACH_S, SAME_NOTE_S = 0.12, 0.08
-LENGTHS_S = (0.001, 0.002, 0.005, 0.01, 0.02, 0.04, 0.08)
+# The same note of two takes lies no farther apart.
+_SAME_NOTE_S = 0.08
+_LENGTHS_S = (0.001, 0.002, 0.005, 0.01, 0.02, 0.04, 0.08)
 _STEP_S = 0.001
 # An attack takes so long from its stroke on; a fade that ends so shortly before it does not touch it.
 _ATTACK_S, _BEFORE_S = 0.02, 0.002
@@ -61,8 +61,10 @@ class JoinPoint:
     cost: float
     level_step_db: float
     apart_db: float
-    verdict: Verdict
-    says: str
+
+    @property
+    def verdict(self) -> Verdict:
+        return "look" if self.join.look else "clean"
 
 
 def find_joins(
@@ -90,7 +92,7 @@ def find_joins(
         raise SignalError("the two takes have no sample in common here: let them overlap, or leave a hole")
     step, reach = max(1, round(_STEP_S * rate_hz)), round(REACH_S * rate_hz)
     tried: list[tuple[float, int, int]] = []
-    for frames in {max(2, 2 * round(each * rate_hz / 2)) for each in LENGTHS_S}:
+    for frames in {max(2, 2 * round(each * rate_hz / 2)) for each in _LENGTHS_S}:
         low, high = max(first + frames // 2, wanted - reach), min(last - frames // 2, wanted + reach)
         if low > high:
             continue
@@ -176,11 +178,10 @@ class _Sides:
     def point(self, frame: int, frames: int, wanted: int) -> JoinPoint:
         found = self.measure(np.array([frame]), frames, wanted)
         alike = zip(self.shared, found.alike[:, 0].tolist(), strict=True)
-        verdict, says = _says(bool(found.lost[0]), bool(found.cut[0]), float(found.apart[0]))
-        return JoinPoint(
-            frame, Join(frames, tuple((channel, round(each, 4)) for channel, each in alike)), float(found.cost[0]),
-            float(found.step_db[0]), 10 * math.log10(max(float(found.apart[0]), _FLOOR)), verdict, says,
-        )  # fmt: skip
+        look = _look(bool(found.lost[0]), bool(found.cut[0]), float(found.apart[0]))
+        join = Join(frames, tuple((channel, round(each, 4)) for channel, each in alike), look)
+        apart_db = 10 * math.log10(max(float(found.apart[0]), _FLOOR))
+        return JoinPoint(frame, join, float(found.cost[0]), float(found.step_db[0]), apart_db)
 
     def _note_lost(self, at: NDArray[np.int64]) -> NDArray[np.bool_]:
         """Whether a border lies between the two strokes of one note, shape of `at`."""
@@ -189,7 +190,7 @@ class _Sides:
         for stroke in ours if theirs.size else ():
             other = theirs[np.argmin(np.abs(theirs - stroke))]
             mutual = ours[np.argmin(np.abs(ours - other))] == stroke
-            if mutual and abs(int(other) - int(stroke)) <= SAME_NOTE_S * self._rate_hz:
+            if mutual and abs(int(other) - int(stroke)) <= _SAME_NOTE_S * self._rate_hz:
                 lost |= (at > min(stroke, other)) & (at <= max(stroke, other))
         return lost
 
@@ -202,11 +203,10 @@ class _Sides:
         return cut
 
 
-def _says(lost: bool, cut: bool, apart: float) -> tuple[Verdict, str]:
+def _look(lost: bool, cut: bool, apart: float) -> str:
+    """What may be heard of a join; empty where nothing is."""
     if lost:
-        return "look", "a note would be heard twice, or not at all"
+        return "a note would be heard twice, or not at all"
     if cut:
-        return "look", "it cuts an attack"
-    if apart > _HEARD:
-        return "look", "what rings does not go on in the other take"
-    return "clean", "clean"
+        return "it cuts an attack"
+    return "what rings does not go on in the other take" if apart > _HEARD else ""

@@ -15,17 +15,21 @@ from fatsignal.errors import InvalidSetting
 
 # No mix needs more, and a slip of a finger on a rule shall not blow anybody's ears.
 LARGEST_GAIN_DB = 24.0
+# As far from where it is wanted a border may be moved to where nobody hears it.
+REACH_S = 0.12
 
 
 @dataclass(frozen=True, slots=True)
 class Join:
     """How a piece begins where another ends: a crossfade whose middle lies on the border.
 
-    `alike` are the correlations of the two sides there, by channel: the curves follow from them.
+    `alike` are the correlations of the two sides there, by channel: the curves follow from them. `look` says what may
+    be heard of it; empty where it is clean.
     """
 
     frames: int
     alike: tuple[tuple[Channel, float], ...] = ()
+    look: str = ""
 
     def __post_init__(self) -> None:
         if self.frames < 2 or self.frames % 2:

@@ -8,7 +8,7 @@ from fastapi import APIRouter
 from pydantic import BaseModel, Field
 
 from fatsignal.acts.bin import empty_bin, look_into_bin
-from fatsignal.errors import ConfirmationRequired
+from fatsignal.errors import ConfirmationRequired, InvalidSetting
 from fatsignal.store import history, parts, sessions
 from fatsignal.store.database import Connection
 from fatsignal.web.context import SettingsDep, Transaction
@@ -39,6 +39,7 @@ class BinnedTake(BaseModel):
     said: str = Field(description="What the program has to say of it: why it went there by itself, if it did.")
     note: str
     prints: int
+    used_by: list[str] = Field(default=[], description="Comps that use it: it stays when the bin is emptied.")
 
 
 class BinView(BaseModel):
@@ -76,15 +77,17 @@ async def what_is_in_the_bin(session_id: UUID, conn: Transaction, settings: Sett
     names = {part.id: part.name for part in await parts.list_parts(conn, session_id)}
     binned = await look_into_bin(conn, session_id, settings.sessions_folder)
     made = [print_.material_id for print_ in binned.prints]
+    used_by = {take.id: comps for take, comps in binned.held}
     found = [
         BinnedTake(
-            id=take.id, part_name=names[take.part_id], number=take.number, recorded_at=take.recorded_at,
+            id=take.id, used_by=used_by.get(take.id, []), part_name=names[take.part_id], number=take.number,
+            recorded_at=take.recorded_at,
             binned_at=take.binned_at, seconds=take.frames / take.rate_hz,
             first_bar=session.tempo.bar_beat_at(take.used.from_frame)[0],
             last_bar=session.tempo.bar_beat_at(take.used.to_frame - 1)[0],
             said=take.said, note=take.note, prints=made.count(take.id),
         )
-        for take in binned.takes
+        for take in [*binned.takes, *(take for take, _ in binned.held)]
         if take.binned_at is not None
     ] + [
         BinnedTake(
@@ -106,6 +109,11 @@ async def empty(session_id: UUID, conn: Transaction, settings: SettingsDep, agre
     """Empty the bin: what is in it, prints of it and its files are gone for good. It asks first (409)."""
     await sessions.get_session(conn, session_id)
     binned = await look_into_bin(conn, session_id, settings.sessions_folder)
+    if binned.held and not binned.takes and not binned.trials:
+        take, users = binned.held[0]
+        raise InvalidSetting(
+            f"take {take.number} is used by {' and '.join(users)}: use another take there, or remove that version first"
+        )
     if (binned.takes or binned.trials) and not agreed:
         counted = ((len(binned.takes), "take"), (len(binned.trials), "trial clip"))
         said = " and ".join(f"one {word}" if many == 1 else f"{many} {word}s" for many, word in counted if many)

@@ -27,7 +27,7 @@ router = APIRouter(prefix="/api", tags=["song"])
 
 _LONGEST_CLICK_S = 120
 # What goes along when sections move.
-_SONG: history.Scope = {"session": None, "section": None, "take": None, "part": None}
+_SONG: history.Scope = {"session": None, "section": None, "take": None, "comp": None, "part": None}
 _MOST_CHANGES = 2_000
 
 Frame = Annotated[int, Query(ge=-(1 << 40), le=1 << 40)]

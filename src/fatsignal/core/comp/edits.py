@@ -1,0 +1,149 @@
+"""What is done to a comp: a take used somewhere, a hole made, given back to the takes; and where it needs joins.
+
+An edit settles the sections that it touches, and a little around them, so that both sides of a border at their edges
+can be joined; what of the little is not needed for a crossfade is given back.
+"""
+
+from collections.abc import Sequence
+from dataclasses import replace
+from itertools import pairwise
+
+from fatsignal.core.comp.comp import Comp, following, settled, with_pieces
+from fatsignal.core.comp.pieces import REACH_S, CompPiece, Join, Pieces, cleared, in_order, laid
+from fatsignal.core.takes.counting import Played
+from fatsignal.core.takes.windows import Window, clipped, joined
+from fatsignal.errors import InvalidSetting
+
+# Around a section, for as long a border may move; nobody hears a take that goes on.
+AROUND_S = 0.25
+
+
+def use_take(
+    comp: Comp, take: Played, span: Window, newest_first: Sequence[Played], *, within: Window, rate_hz: int,
+    why: str = "",
+) -> Comp:  # fmt: skip
+    """A comp in which a take sounds in `span`, as far as it was recorded there; `within` are the sections it lies in.
+
+    Raises
+    ------
+    InvalidSetting
+        If nothing of the take lies there.
+    """
+    recorded = take.recorded or take.windows[0]
+    place = next(iter(clipped([recorded], span)), None)
+    if place is None:
+        raise InvalidSetting("this take was not recorded there: choose another one, or move it there first")
+    before = settled(comp, _around(within, rate_hz), newest_first)
+    place = _to_near_borders(before.pieces, place, recorded, rate_hz)
+    piece = CompPiece(
+        take_id=take.take_id, take_frame=place.from_frame - take.begins, place=place, by_hand=not why, why=why
+    )
+    return with_pieces(before, _fresh(before.pieces, laid(before.pieces, piece)))
+
+
+def make_hole(comp: Comp, span: Window, newest_first: Sequence[Played], *, within: Window, rate_hz: int) -> Comp:
+    """A comp in which nothing sounds in `span`."""
+    before = settled(comp, _around(within, rate_hz), newest_first)
+    return replace(before, pieces=_fresh(before.pieces, cleared(before.pieces, span)))
+
+
+def give_back(comp: Comp, within: Window, *, rate_hz: int) -> Comp:
+    """A comp that follows the takes again in a section, and in what little of its neighbours was settled with it."""
+    left = following(comp, within)
+    around = _around(within, rate_hz)
+    for side in (
+        Window(around.from_frame, within.from_frame), Window(within.to_frame, around.to_frame),
+    ):  # fmt: skip
+        # A neighbour of which more is settled was touched by itself.
+        if all(each.frames < side.frames for each in left.settled if _touch(each, side)):
+            left = following(left, side)
+    return left
+
+
+def unjoined(pieces: Pieces) -> list[int]:
+    """Which pieces begin where another one ends, and have no crossfade there yet."""
+    return [
+        number
+        for number, (before, after) in enumerate(pairwise(pieces), start=1)
+        if before.place.to_frame == after.place.from_frame and not before.sounds_on_in(after) and after.join is None
+    ]
+
+
+def with_border(pieces: Pieces, number: int, frame: int, join: Join) -> Pieces:
+    """Pieces whose border before one of them lies at another frame of the session, with its crossfade.
+
+    Raises
+    ------
+    InvalidSetting
+        If one of the two would have no length.
+    """
+    before, after = pieces[number - 1], pieces[number]
+    if not before.place.from_frame < frame < after.place.to_frame:
+        raise InvalidSetting("a border cannot go past the piece on its other side: use another take there instead")
+    by = frame - after.place.from_frame
+    ends = replace(before, place=Window(before.place.from_frame, frame))
+    begins = replace(
+        after, take_frame=after.take_frame + by, place=Window(frame, after.place.to_frame), join=join
+    )  # fmt: skip
+    return (*pieces[: number - 1], ends, begins, *pieces[number + 1 :])
+
+
+def trimmed(comp: Comp, before: Comp, within: Window, *, rate_hz: int) -> Comp:
+    """A comp that gives back what an edit of `within` settled around it, and is needed by no crossfade.
+
+    `before` is what it was before the edit: what was settled then stays.
+    """
+    around, reach = _around(within, rate_hz), REACH_S * rate_hz
+    begins, ends = [], []
+    for one, other in pairwise(comp.pieces):
+        border, join = other.place.from_frame, other.join
+        if join is None or one.place.to_frame != border:
+            continue
+        # Also where a border lies inside: what is heard after it is the neighbour's.
+        if abs(border - within.from_frame) <= reach:
+            begins.append(border - join.frames // 2)
+        if abs(border - within.to_frame) <= reach:
+            ends.append(border + join.frames // 2)
+    first, last = min(begins, default=within.from_frame), max(ends, default=within.to_frame)
+    spare = Comp(joined([Window(around.from_frame, first), Window(last, around.to_frame)]))
+    for kept in before.settled:
+        spare = following(spare, kept)
+    for span in spare.settled:
+        comp = following(comp, span)
+    return comp
+
+
+def _to_near_borders(pieces: Pieces, place: Window, recorded: Window, rate_hz: int) -> Window:
+    """A place that leaves no remnants: a piece that it covers but for a moment, because its border was moved to where
+    nobody hears it, is covered whole.
+    """
+    first, last = place
+    reach = REACH_S * rate_hz
+    for piece in pieces:
+        if place.from_frame - reach <= piece.place.from_frame < place.from_frame < piece.place.to_frame:
+            first = max(piece.place.from_frame, recorded.from_frame)
+        if piece.place.from_frame < place.to_frame < piece.place.to_frame <= place.to_frame + reach:
+            last = min(piece.place.to_frame, recorded.to_frame)
+    return Window(first, last)
+
+
+def _fresh(before: Pieces, now: Pieces) -> Pieces:
+    """Pieces without the crossfades out of something that they do not follow on any more."""
+    followed = {
+        (one.take_id, one.of_take.to_frame, one.gain_db, other.take_frame, other.place.from_frame)
+        for one, other in pairwise(before)
+    }
+    kept: list[CompPiece] = list(now[:1])
+    for one, other in pairwise(now):
+        same = (one.take_id, one.of_take.to_frame, one.gain_db, other.take_frame, other.place.from_frame) in followed
+        kept.append(other if same else replace(other, join=None))
+    return in_order(kept)
+
+
+def _around(within: Window, rate_hz: int) -> Window:
+    more = round(AROUND_S * rate_hz)
+    return Window(within.from_frame - more, within.to_frame + more)
+
+
+def _touch(one: Window, other: Window) -> bool:
+    return one.from_frame < other.to_frame and other.from_frame < one.to_frame

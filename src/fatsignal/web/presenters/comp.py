@@ -1,0 +1,175 @@
+"""A part's comp as pages show it."""
+
+from collections.abc import Sequence
+from uuid import UUID
+
+from pydantic import BaseModel, Field
+
+from fatsignal.core.comp.comp import Comp, performance
+from fatsignal.core.comp.pieces import REACH_S, CompPiece, holes, within
+from fatsignal.core.takes.counting import Played
+from fatsignal.core.takes.windows import Window, holds, touches
+from fatsignal.core.timing.tempo import TempoMap
+from fatsignal.store import comps, parts, sections, sessions, takes
+from fatsignal.store.database import Connection
+from fatsignal.store.sections import Section
+
+
+class CompVersionView(BaseModel, from_attributes=True):
+    id: UUID
+    number: int
+    name: str
+    current: bool
+
+
+class PieceJoinView(BaseModel):
+    """How a piece begins where another ends."""
+
+    ms: float
+    look: str = Field(description="What may be heard of it; empty where it is clean.")
+
+
+class PieceView(BaseModel):
+    take_id: UUID
+    take_number: int | None = Field(description="Null where the take is gone for good.")
+    from_frame: int
+    to_frame: int
+    gain_db: float
+    moved_ms: float
+    settled: bool = Field(description="It stays, whatever is recorded; else the takes decide.")
+    by_hand: bool
+    why: str
+    in_bin: bool
+    join: PieceJoinView | None
+
+
+class HoleView(BaseModel):
+    from_frame: int
+    to_frame: int
+    words: str
+
+
+class OfferView(BaseModel):
+    """A newer take that has something of a settled section."""
+
+    take_id: UUID
+    take_number: int
+    from_frame: int
+    to_frame: int
+    words: str
+
+
+class CompLineView(BaseModel):
+    """A section: what sounds there, and what could."""
+
+    section_id: UUID
+    settled: bool
+    pieces: list[PieceView]
+    holes: list[HoleView]
+    offers: list[OfferView]
+
+
+class CompView(BaseModel):
+    part_id: UUID
+    versions: list[CompVersionView]
+    lines: list[CompLineView]
+    looks: int = Field(description="Joins that should be listened to.")
+
+
+async def comp_of(conn: Connection, part_id: UUID) -> CompView:
+    part = await parts.get_part(conn, part_id)
+    session = await sessions.get_session(conn, part.session_id)
+    versions = await comps.list_comps(conn, part_id)
+    comp = next((each.comp for each in versions if each.current), Comp())
+    newest_first = await takes.kept_placed(conn, part_id)
+    known = await takes.takes_by_id(conn, sorted({*comp.take_ids, *(take.take_id for take in newest_first)}))
+    numbers = {take.id: take.number for take in known.values()}
+    binned = {take.id for take in known.values() if take.binned_at is not None}
+    sounding = performance(comp, newest_first)
+    lines = [
+        _line(section, session.tempo, comp, sounding, newest_first, numbers, binned, session.rate_hz)
+        for section in await sections.list_sections(conn, session.id)
+    ]
+    looks = sum(1 for piece in comp.pieces if piece.join is not None and piece.join.look)
+    return CompView(
+        part_id=part_id, versions=[CompVersionView.model_validate(each) for each in versions], lines=lines, looks=looks
+    )
+
+
+def _line(
+    section: Section, tempo: TempoMap, comp: Comp, sounding: Sequence[CompPiece], newest_first: Sequence[Played],
+    numbers: dict[UUID, int], binned: set[UUID], rate_hz: int,
+) -> CompLineView:  # fmt: skip
+    span = Window(tempo.bar_frame(section.first_bar), tempo.bar_frame(section.first_bar + section.bars))
+    here = within(sounding, span)
+    shown = [piece for piece in here if not _only_reaches_in(piece, sounding, rate_hz)]
+    settled = sum(each.frames for each in comp.settled if touches([each], span)) > 0 and holds(
+        comp.settled, Window(span.from_frame + span.frames // 4, span.to_frame - span.frames // 4)
+    )
+    return CompLineView(
+        section_id=section.id,
+        settled=settled,
+        pieces=[
+            PieceView(
+                take_id=piece.take_id, take_number=numbers.get(piece.take_id), from_frame=piece.place.from_frame,
+                to_frame=piece.place.to_frame, gain_db=piece.gain_db, moved_ms=1000 * piece.moved_frames / rate_hz,
+                settled=holds(comp.settled, piece.place), by_hand=piece.by_hand, why=piece.why,
+                in_bin=piece.take_id in binned,
+                join=None if piece.join is None else PieceJoinView(
+                    ms=1000 * piece.join.frames / rate_hz, look=piece.join.look
+                ),
+            )
+            for piece in shown
+        ],
+        holes=[
+            HoleView(from_frame=hole.from_frame, to_frame=hole.to_frame, words=_bars(tempo, hole))
+            for hole in holes(here, span)
+            if hole.frames > rate_hz // 20
+        ],
+        offers=_offers(section, tempo, comp, shown, newest_first, numbers) if settled else [],
+    )  # fmt: skip
+
+
+def _only_reaches_in(piece: CompPiece, sounding: Sequence[CompPiece], rate_hz: int) -> bool:
+    """Whether a piece belongs to the section beside: its border was moved past the bar line, where nobody hears it."""
+    if piece.place.frames > REACH_S * rate_hz:
+        return False
+    whole = next(each for each in sounding if holds([each.place], piece.place))
+    return whole.place != piece.place or not piece.by_hand
+
+
+def _offers(
+    section: Section, tempo: TempoMap, comp: Comp, shown: Sequence[CompPiece], newest_first: Sequence[Played],
+    numbers: dict[UUID, int],
+) -> list[OfferView]:  # fmt: skip
+    """Takes that came since the section was touched, phrase by phrase; neighbouring phrases of a take are one offer."""
+    offers: list[OfferView] = []
+    seen = dict(comp.seen).get(section.id, 0)
+    for take in newest_first:
+        if take.rating == "struck" or numbers[take.take_id] <= seen:
+            continue
+        for bar in range(section.first_bar, section.first_bar + section.bars, section.phrase_bars):
+            end = min(bar + section.phrase_bars, section.first_bar + section.bars)
+            phrase = Window(tempo.bar_frame(bar), tempo.bar_frame(end))
+            used = {piece.take_id for piece in within(shown, phrase)}
+            slack = phrase.frames // 20
+            inside = Window(phrase.from_frame + slack, phrase.to_frame - slack)
+            if take.take_id in used or not holds(take.windows, inside):
+                continue
+            last = offers[-1] if offers else None
+            if last is not None and last.take_id == take.take_id and last.to_frame == phrase.from_frame:
+                whole = Window(last.from_frame, phrase.to_frame)
+                offers[-1] = last.model_copy(update={"to_frame": whole.to_frame, "words": _bars(tempo, whole)})
+            else:
+                offers.append(
+                    OfferView(
+                        take_id=take.take_id, take_number=numbers[take.take_id], from_frame=phrase.from_frame,
+                        to_frame=phrase.to_frame, words=_bars(tempo, phrase),
+                    )
+                )  # fmt: skip
+    return offers
+
+
+def _bars(tempo: TempoMap, span: Window) -> str:
+    first, last = tempo.place_at(span.from_frame).bar, tempo.place_at(span.to_frame - 1).bar
+    return f"bar {first}" if first >= last else f"bars {first} to {last}"

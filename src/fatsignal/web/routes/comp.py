@@ -1,0 +1,123 @@
+"""The comp of a part: looked at, and changed phrase by phrase."""
+
+from uuid import UUID, uuid4
+
+from fastapi import APIRouter
+from pydantic import BaseModel, Field, model_validator
+
+from fatsignal.acts import edit_comp
+from fatsignal.core.comp.comp import Comp
+from fatsignal.core.comp.document import Frame
+from fatsignal.core.takes.windows import Window
+from fatsignal.errors import InvalidSetting
+from fatsignal.store import comps, history, parts
+from fatsignal.web.context import SettingsDep, Transaction
+from fatsignal.web.presenters.comp import CompView, comp_of
+
+router = APIRouter(prefix="/api", tags=["comp"])
+
+
+class Range(BaseModel):
+    """Frames of the session."""
+
+    from_frame: Frame
+    to_frame: Frame
+
+    @model_validator(mode="after")
+    def _some(self) -> "Range":
+        if self.to_frame <= self.from_frame:
+            raise ValueError("a range ends after it begins: give it at least one sample")
+        return self
+
+    @property
+    def span(self) -> Window:
+        return Window(self.from_frame, self.to_frame)
+
+
+class Used(Range):
+    take_id: UUID
+
+
+class VersionName(BaseModel):
+    name: str = Field(min_length=1, max_length=60)
+
+
+class Chosen(BaseModel):
+    comp_id: UUID
+
+
+@router.get("/parts/{part_id}/comp")
+async def look(part_id: UUID, conn: Transaction) -> CompView:
+    """What sounds of a part, piece by piece, and what newer takes could do."""
+    return await comp_of(conn, part_id)
+
+
+@router.post("/parts/{part_id}/comp/use")
+async def use(part_id: UUID, wanted: Used, conn: Transaction, settings: SettingsDep) -> CompView:
+    """Let a take sound in a range of the song."""
+    await edit_comp.use(conn, part_id, wanted.take_id, wanted.span, settings.sessions_folder)
+    return await comp_of(conn, part_id)
+
+
+@router.post("/parts/{part_id}/comp/clear")
+async def clear(part_id: UUID, wanted: Range, conn: Transaction, settings: SettingsDep) -> CompView:
+    """Let nothing sound in a range of the song."""
+    await edit_comp.clear(conn, part_id, wanted.span, settings.sessions_folder)
+    return await comp_of(conn, part_id)
+
+
+@router.post("/parts/{part_id}/comp/follow")
+async def follow(part_id: UUID, wanted: Range, conn: Transaction, settings: SettingsDep) -> CompView:
+    """Give the sections of a range back to the takes."""
+    await edit_comp.follow_takes(conn, part_id, wanted.span, settings.sessions_folder)
+    return await comp_of(conn, part_id)
+
+
+@router.post("/parts/{part_id}/comp/versions", status_code=201)
+async def copy(part_id: UUID, wanted: VersionName, conn: Transaction) -> CompView:
+    """Go on with a copy of the comp under another name; what was before is kept."""
+    part, new = await parts.get_part(conn, part_id), uuid4()
+    name = wanted.name.strip()
+    scope: history.Scope = {"comp": [new], "part": [part_id]}
+    says = f"{part.name}: comp copied as {name}"
+    async with history.act(conn, part.session_id, kind="copy comp", says=says, scope=scope):
+        current = await comps.current_of_part(conn, part_id)
+        await comps.add_comp(conn, new, part_id, name=name, comp=current.comp if current else Comp())
+        await comps.set_current(conn, part_id, new)
+    return await comp_of(conn, part_id)
+
+
+@router.put("/parts/{part_id}/comp/current")
+async def choose(part_id: UUID, wanted: Chosen, conn: Transaction) -> CompView:
+    """Let another version sound."""
+    part, comp = await parts.get_part(conn, part_id), await comps.get_comp(conn, wanted.comp_id)
+    if comp.part_id != part_id:
+        raise InvalidSetting(f"{comp.name} is a comp of another part: choose one of {part.name}")
+    says = f"{part.name}: {comp.name} chosen"
+    async with history.act(conn, part.session_id, kind="choose comp", says=says, scope={"part": [part_id]}):
+        await comps.set_current(conn, part_id, comp.id)
+    return await comp_of(conn, part_id)
+
+
+@router.put("/comps/{comp_id}/name")
+async def rename(comp_id: UUID, wanted: VersionName, conn: Transaction) -> CompView:
+    """Another name."""
+    comp = await comps.get_comp(conn, comp_id)
+    part, name = await parts.get_part(conn, comp.part_id), wanted.name.strip()
+    says = f"{part.name}: {comp.name} renamed to {name}"
+    async with history.act(conn, part.session_id, kind="rename comp", says=says, scope={"comp": [comp_id]}):
+        await comps.set_name(conn, comp_id, name)
+    return await comp_of(conn, comp.part_id)
+
+
+@router.delete("/comps/{comp_id}")
+async def remove(comp_id: UUID, conn: Transaction) -> CompView:
+    """Remove a version that does not sound; undo brings it back."""
+    comp = await comps.get_comp(conn, comp_id)
+    part = await parts.get_part(conn, comp.part_id)
+    if comp.current:
+        raise InvalidSetting(f"{comp.name} is what sounds: choose another version first")
+    says = f"{part.name}: {comp.name} removed"
+    async with history.act(conn, part.session_id, kind="remove comp", says=says, scope={"comp": [comp_id]}):
+        await comps.remove_comp(conn, comp_id)
+    return await comp_of(conn, comp.part_id)

@@ -1,0 +1,254 @@
+"""A comp by the application's own routes: chosen, joined, heard, undone, moved with its section, kept from the bin."""
+
+import io
+
+import numpy as np
+import pytest
+import soundfile
+
+from tests.signals import FS, plucks
+from tests.web.in_process import in_process
+
+BAR = 2 * FS
+SECTIONS = [
+    {"name": "Verse", "first_bar": 1, "bars": 4, "phrase_bars": 2},
+    {"name": "Chorus", "first_bar": 5, "bars": 4, "phrase_bars": 2},
+]
+
+
+@pytest.fixture
+async def client(tmp_path, database_url):
+    async with in_process(tmp_path, database_url) as client:
+        yield client
+
+
+class Song:
+    """Eight bars in two sections, and takes of all of it, each its own plucks dry and miked."""
+
+    def __init__(self, client):
+        self.client = client
+        self.takes = []
+        self.played = {}
+
+    async def make(self, *seeds):
+        made = (await self.client.post("/api/sessions", json={"name": "Comp", "tempo": "120", "rate_hz": FS})).json()
+        self.address = f"/api/sessions/{made['id']}"
+        self.part = (
+            await self.client.post(f"{self.address}/parts", json={"name": "Lead", "instrument": "baritone guitar"})
+        ).json()
+        await self.put("/sections", {"sections": SECTIONS})
+        for seed in seeds:
+            await self.add_take(seed)
+        return self
+
+    async def add_take(self, seed):
+        dry = plucks(16.0, seed=seed)
+        sounds = {"DI.wav": dry, "mic A.wav": 0.5 * np.roll(dry, 48)}
+        files = []
+        for name, samples in sounds.items():
+            written = io.BytesIO()
+            soundfile.write(written, samples, FS, format="WAV", subtype="FLOAT")
+            files.append(("files", (name, written.getvalue())))
+        data = {"part_id": self.part["id"], "kinds": "di,mic", "placing": "bar", "bar": "1"}
+        taken = await self.client.post(f"{self.address}/imports", files=files, data=data)
+        assert taken.status_code == 201, taken.text
+        self.takes.append(taken.json())
+        self.played[taken.json()["id"]] = sounds
+        return taken.json()
+
+    async def put(self, path, body):
+        answer = await self.client.put(f"{self.address}{path}", json=body)
+        assert answer.status_code < 300, answer.text
+        return answer.json()
+
+    async def comp(self, act=None, expect=200, **body):
+        address = f"/api/parts/{self.part['id']}/comp"
+        answer = await (self.client.post(f"{address}/{act}", json=body) if act else self.client.get(address))
+        assert answer.status_code == expect, answer.text
+        return answer.json()
+
+    def bars(self, first, last):
+        start = self.takes[0]["from_frame"]
+        return {"from_frame": start + (first - 1) * BAR, "to_frame": start + last * BAR}
+
+    async def use(self, number, first, last):
+        return await self.comp("use", take_id=self.takes[number]["id"], **self.bars(first, last))
+
+    async def heard(self, first, last, kind="di"):
+        """What the part sounds like, shape (frames,)."""
+        session = (await self.client.get(f"{self.address}/playing")).json()
+        (track,) = (each for each in session if each["part_id"] == self.part["id"])
+        begins = track["channels"][0]["from_frame"]
+        span = self.bars(first, last)
+        query = f"from_frame={span['from_frame'] - begins}&frames={span['to_frame'] - span['from_frame']}&kind={kind}"
+        answer = await self.client.get(f"/api/materials/{self.part['id']}/sound?{query}")
+        assert answer.status_code == 200, answer.text
+        return np.frombuffer(answer.content, "<f4")
+
+    def of_take(self, number, first, last, name="DI.wav"):
+        return self.played[self.takes[number]["id"]][name][(first - 1) * BAR : last * BAR].astype("f4")
+
+
+@pytest.fixture
+async def song(client):
+    return await Song(client).make(1, 2, 3)
+
+
+def pieces(comp, line):
+    return [(piece["take_number"], piece["settled"]) for piece in comp["lines"][line]["pieces"]]
+
+
+async def test_untouched_a_part_follows_its_newest_take(song):
+    comp = await song.comp()
+    assert comp["versions"] == []
+    assert [pieces(comp, line) for line in (0, 1)] == [[(3, False)], [(3, False)]]
+    np.testing.assert_allclose((await song.heard(2, 7))[500:-500], song.of_take(2, 2, 7)[500:-500], atol=1e-6)
+
+
+async def test_a_phrase_of_another_take_is_used_joined_on_all_channels_and_the_rest_stays(song):
+    comp = await song.use(0, 3, 4)
+    assert pieces(comp, 0) == [(3, True), (1, True)]
+    used = comp["lines"][0]["pieces"][1]
+    assert 1 <= used["join"]["ms"] <= 80
+    assert abs(used["from_frame"] - song.bars(3, 3)["from_frame"]) <= 0.12 * FS
+    assert comp["versions"][0]["name"] == "Comp 1"
+    assert (comp["lines"][0]["settled"], comp["lines"][1]["settled"]) == (True, False)
+    near = round(0.2 * FS)
+    for kind, name in (("di", "DI.wav"), ("mic", "mic A.wav")):
+        heard = await song.heard(1, 8, kind)
+        wanted = np.concatenate((song.of_take(2, 1, 2, name), song.of_take(0, 3, 4, name), song.of_take(2, 5, 8, name)))
+        inside = np.ones(len(heard), bool)
+        for edge in (0, 2 * BAR, 4 * BAR, 8 * BAR):
+            inside[max(0, edge - near) : edge + near] = False
+        np.testing.assert_allclose(heard[inside], wanted[inside], atol=1e-6)
+    # A note that both takes play is heard once at the border: the strokes lie on the thirds of a second.
+    heard = await song.heard(2, 3)
+    assert 0.5 < np.abs(heard[BAR - 4_800 : BAR + 4_800]).max() / np.abs(song.of_take(0, 3, 3)[:4_800]).max() < 1.5
+
+
+async def test_a_new_take_changes_nothing_where_it_was_touched_and_is_offered(song):
+    await song.use(0, 3, 4)
+    await song.add_take(4)
+    comp = await song.comp()
+    assert [number for number, _ in pieces(comp, 0)] == [3, 1]
+    assert {number for number, settled in pieces(comp, 1) if not settled} == {4}
+    (offer,) = comp["lines"][0]["offers"]
+    assert (offer["take_number"], offer["words"]) == (4, "bars 1 to 4")
+    comp = await song.comp("use", take_id=offer["take_id"], from_frame=offer["from_frame"], to_frame=offer["to_frame"])
+    assert ([number for number, _ in pieces(comp, 0)], comp["lines"][0]["offers"]) == ([4], [])
+
+
+async def test_undo_gives_exactly_what_was_and_redo_what_was_undone(song):
+    before = await song.comp()
+    first = await song.use(0, 3, 4)
+    second = await song.use(1, 1, 2)
+    heard = await song.heard(1, 8)
+    for wanted in (first, before):
+        assert (await song.client.post(f"{song.address}/undo")).status_code == 200
+        assert await song.comp() == wanted
+    for wanted in (first, second):
+        assert (await song.client.post(f"{song.address}/redo")).status_code == 200
+        assert await song.comp() == wanted
+    np.testing.assert_array_equal(await song.heard(1, 8), heard)
+    assert (await song.client.get(f"{song.address}/history")).json()["undo"] == "Lead: take 2 used in bars 1 to 2"
+
+
+async def test_a_hole_is_silent_on_the_sheet_too_and_goes_back_to_the_takes(song):
+    comp = await song.comp("clear", **song.bars(2, 2))
+    assert [hole["words"] for hole in comp["lines"][0]["holes"]] == ["bar 2"]
+    assert not (await song.heard(2, 2))[500:-500].any()
+    sheet = (await song.client.get(f"{song.address}/sheet?part_id={song.part['id']}")).json()
+    assert [bar["take_id"] is None for bar in sheet["lines"][0]["bars"]] == [False, True, False, False]
+    comp = await song.comp("follow", **song.bars(2, 2))
+    assert (pieces(comp, 0), comp["lines"][0]["holes"]) == ([(3, False)], [])
+    assert not any(each["settled"] for line in comp["lines"] for each in line["pieces"])
+
+
+async def test_sections_that_change_places_take_what_was_chosen_along(song):
+    await song.use(0, 3, 4)
+    chosen = await song.heard(3, 4)
+    made = (await song.client.get(song.address)).json()["sections"]
+    await song.put("/sections", {"sections": [made[1], made[0]]})
+    np.testing.assert_allclose((await song.heard(7, 8))[9_600:-9_600], chosen[9_600:-9_600], atol=1e-6)
+    comp = await song.comp()
+    assert [number for number, _ in pieces(comp, 1)] == [3, 1]
+    await song.client.post(f"{song.address}/undo")
+    np.testing.assert_array_equal(await song.heard(3, 4), chosen)
+
+
+async def test_versions_are_copied_chosen_renamed_and_removed(song):
+    await song.use(0, 3, 4)
+    comp = await song.comp("versions", expect=201, name="loud end")
+    first, second = comp["versions"]
+    assert (first["current"], second["current"], second["name"]) == (False, True, "loud end")
+    await song.use(1, 3, 4)
+    await song.client.put(f"/api/parts/{song.part['id']}/comp/current", json={"comp_id": first["id"]})
+    assert [number for number, _ in pieces(await song.comp(), 0)] == [3, 1]
+    refused = await song.client.delete(f"/api/comps/{first['id']}")
+    assert (refused.status_code, refused.json()["detail"]) == (
+        422, "Comp 1 is what sounds: choose another version first",
+    )  # fmt: skip
+    await song.client.put(f"/api/comps/{second['id']}/name", json={"name": " end "})
+    assert (await song.comp())["versions"][1]["name"] == "end"
+    assert len((await song.client.delete(f"/api/comps/{second['id']}")).json()["versions"]) == 1
+    await song.client.post(f"{song.address}/undo")
+    await song.client.put(f"/api/parts/{song.part['id']}/comp/current", json={"comp_id": second["id"]})
+    assert [number for number, _ in pieces(await song.comp(), 0)] == [3, 2]
+
+
+async def test_the_bin_keeps_what_a_comp_uses_and_says_which(song):
+    await song.use(0, 3, 4)
+    heard = await song.heard(1, 4)
+    await song.client.post(f"{song.address}/takes/bin", json={"take_ids": [song.takes[0]["id"], song.takes[1]["id"]]})
+    np.testing.assert_array_equal(await song.heard(1, 4), heard)
+    comp = await song.comp()
+    assert [piece["in_bin"] for piece in comp["lines"][0]["pieces"]] == [False, True]
+    binned = (await song.client.get(f"{song.address}/bin")).json()["takes"]
+    assert sorted((take["number"], take["used_by"]) for take in binned) == [(1, ["Lead, Comp 1"]), (2, [])]
+    emptied = await song.client.delete(f"{song.address}/bin?agreed=true")
+    assert [take["number"] for take in emptied.json()["takes"]] == [1]
+    np.testing.assert_array_equal(await song.heard(1, 4), heard)
+    refused = await song.client.delete(f"{song.address}/bin?agreed=true")
+    assert (refused.status_code, refused.json()["detail"]) == (
+        422,
+        "take 1 is used by Lead, Comp 1: use another take there, or remove that version first",
+    )
+    # A take that is thrown away cannot be used anew.
+    refused = await song.comp("use", expect=422, take_id=song.takes[0]["id"], **song.bars(1, 2))
+    assert "bring it back first" in refused["detail"]
+
+
+async def test_what_cannot_be_done_is_said_and_nothing_is_lost(song):
+    await song.use(0, 3, 4)
+    before = await song.comp()
+    start = song.takes[0]["from_frame"]
+    elsewhere = {"from_frame": start + 20 * BAR, "to_frame": start + 21 * BAR}
+    refused = await song.comp("use", expect=422, take_id=song.takes[0]["id"], **elsewhere)
+    assert refused["detail"] == "this take was not recorded there: choose another one, or move it there first"
+    refused = await song.comp("use", expect=422, take_id=song.takes[0]["id"], from_frame=5, to_frame=5)
+    assert "a range ends after it begins" in refused["detail"]
+    other = (
+        await song.client.post(f"{song.address}/parts", json={"name": "Bass", "instrument": "four-string bass"})
+    ).json()
+    current = {"comp_id": before["versions"][0]["id"]}
+    refused = await song.client.put(f"/api/parts/{other['id']}/comp/current", json=current)
+    assert refused.json()["detail"] == "Comp 1 is a comp of another part: choose one of Bass"
+    assert await song.comp() == before
+
+
+async def test_two_pages_that_edit_one_comp_at_once_lose_nothing(song):
+    import asyncio
+
+    await song.use(2, 1, 4)
+    await asyncio.gather(song.use(0, 1, 2), song.use(1, 3, 4), song.use(0, 7, 8))
+    comp = await song.comp()
+    assert [number for number, _ in pieces(comp, 0)] == [1, 2]
+    assert [number for number, _ in pieces(comp, 1)] == [3, 1]
+
+
+async def test_a_file_that_is_away_leaves_the_border_where_it_was_wished(song, tmp_path):
+    for path in (tmp_path / "sessions").rglob("*01*.wav"):
+        path.rename(path.with_suffix(".away"))
+    comp = await song.use(0, 3, 4)
+    used = comp["lines"][0]["pieces"][1]
+    assert (used["from_frame"], used["join"]) == (song.bars(3, 3)["from_frame"], None)
