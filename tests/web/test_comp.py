@@ -41,8 +41,8 @@ class Song:
             await self.add_take(seed)
         return self
 
-    async def add_take(self, seed):
-        dry = plucks(16.0, seed=seed)
+    async def add_take(self, seed, level=1.0):
+        dry = level * plucks(16.0, seed=seed)
         sounds = {"DI.wav": dry, "mic A.wav": 0.5 * np.roll(dry, 48)}
         files = []
         for name, samples in sounds.items():
@@ -124,6 +124,35 @@ async def test_a_phrase_of_another_take_is_used_joined_on_all_channels_and_the_r
     # A note that both takes play is heard once at the border: the strokes lie on the thirds of a second.
     heard = await song.heard(2, 3)
     assert 0.5 < np.abs(heard[BAR - 4_800 : BAR + 4_800]).max() / np.abs(song.of_take(0, 3, 3)[:4_800]).max() < 1.5
+
+
+async def test_a_take_is_heard_in_its_place_before_it_is_used_as_loud_as_what_sounds_there(song):
+    """Played half as loud it is told and heard 6 dB louder; what lies around it stays, and nothing is kept."""
+    await song.add_take(7, level=0.5)
+    before = await song.comp()
+    await song.use(1, 1, 8)
+    query = {"take_id": song.takes[3]["id"], **song.bars(3, 4)}
+    address = f"/api/parts/{song.part['id']}/comp"
+    found = (await song.client.get(f"{address}/try", params=query | {"dry": True})).json()
+    beat = BAR // 4
+    span = song.bars(3, 4)
+    assert (found["from_frame"], found["to_frame"]) == (span["from_frame"] - beat, span["to_frame"] + beat)
+    start = found["from_frame"] - found["sound"]["from_frame"]
+    answer = await song.client.get(f"{found['sound']['sound_url']}&from_frame={start}&frames={2 * BAR + 2 * beat}")
+    heard = np.frombuffer(answer.content, "<f4")
+    inside = slice(beat + 9_600, beat + 2 * BAR - 9_600)
+    wanted = song.of_take(3, 3, 4)[9_600:-9_600] * 10 ** (found["gain_db"] / 20)
+    np.testing.assert_allclose(heard[inside], wanted, atol=1e-6)
+    now = song.of_take(1, 3, 4)
+    rms = [np.sqrt(np.mean(each**2)) for each in (heard[beat:-beat], now)]
+    assert rms[0] == pytest.approx(rms[1], rel=0.12)
+    assert 4 < found["gain_db"] < 8
+    np.testing.assert_allclose(heard[: beat - 6_000], song.of_take(1, 2, 2)[-beat:][: beat - 6_000], atol=1e-6)
+    undone = await song.client.post(f"{song.address}/undo")
+    assert undone.json()["did"] == "Lead: take 2 used in bars 1 to 8"
+    assert await song.comp() == before
+    refused = await song.client.get(f"{address}/try", params=query | {"to_frame": query["from_frame"]})
+    assert refused.status_code == 422
 
 
 async def test_a_new_take_changes_nothing_where_it_was_touched_and_is_offered(song):

@@ -834,6 +834,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/parts/{part_id}/comp/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Try
+         * @description Hear a take in a range before it is used there: from a beat before, running into what follows.
+         */
+        get: operations["try__api_parts__part_id__comp_try_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/parts/{part_id}/comp/use": {
         parameters: {
             query?: never;
@@ -5816,6 +5836,24 @@ export interface components {
             verdict: "good" | "look" | "fix";
         };
         /**
+         * StreamedSound
+         * @description Where the samples of one channel are, and where on the session's time line they lie.
+         */
+        StreamedSound: {
+            /**
+             * Sound Url
+             * @description With `from_frame` and `frames` appended; frames are counted from its own first, samples are 32-bit floats (little-endian).
+             */
+            sound_url: string;
+            /**
+             * From Frame
+             * @description Frame of the session at which it begins.
+             */
+            from_frame: number;
+            /** Frames */
+            frames: number;
+        };
+        /**
          * Strip
          * @description Level and place of one sound; at `SILENT_DB` it is off.
          */
@@ -6238,6 +6276,27 @@ export interface components {
             chosen: boolean;
             /** Revision */
             revision: string;
+        };
+        /**
+         * TriedView
+         * @description A take where it would be used, as loud as what sounds there now.
+         */
+        TriedView: {
+            sound: components["schemas"]["StreamedSound"];
+            /**
+             * From Frame
+             * @description It is heard from a beat before the range on.
+             */
+            from_frame: number;
+            /** To Frame */
+            to_frame: number;
+            /** Gain Db */
+            gain_db: number;
+            /**
+             * Looks
+             * @description What may be heard of its joins.
+             */
+            looks: string[];
         };
         /**
          * Trim
@@ -8394,6 +8453,42 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CompView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    try__api_parts__part_id__comp_try_get: {
+        parameters: {
+            query: {
+                from_frame: number;
+                to_frame: number;
+                take_id: string;
+                dry?: boolean;
+            };
+            header?: never;
+            path: {
+                part_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TriedView"];
                 };
             };
             /** @description Validation Error */

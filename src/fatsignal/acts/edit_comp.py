@@ -77,32 +77,54 @@ async def editing(
         current = await comps.current_of_part(conn, part_id)
         if current is not None and current.id != comp_id:
             raise InvalidSetting("another version of the comp was chosen meanwhile: look at it, and do it again")
-        kept = await takes.kept_of_part(conn, part_id)
-        session = await sessions.get_session(conn, part.session_id)
-        under_change = Editing(
-            session, part, current.comp if current else Comp(), [played(take) for take in kept],
-            {take.id: take.number for take in kept},
-            {
-                each.id: Window(
-                    session.tempo.bar_frame(each.first_bar), session.tempo.bar_frame(each.first_bar + each.bars)
-                )
-                for each in await sections.list_sections(conn, session.id)
-            },
-        )  # fmt: skip
+        before = current.comp if current else Comp()
+        under_change = await _begun(conn, part, before)
         yield under_change
-        comp = under_change.comp
-        if under_change.touched is not None:
-            comp = await join_up(conn, comp, sessions_folder, rate_hz=session.rate_hz)
-            before = current.comp if current else Comp()
-            comp = trimmed(comp, before, under_change.touched, rate_hz=session.rate_hz)
-            newest = max(under_change.numbers.values(), default=0)
-            comp = with_seen(comp, under_change.near(under_change.touched), newest)
+        comp = await _joined_up(conn, under_change, before, sessions_folder)
         act.says = says(under_change)
         if current is None:
             await comps.add_comp(conn, comp_id, part_id, name=FIRST_NAME, comp=comp)
             await comps.set_current(conn, part_id, comp_id)
         else:
             await comps.set_comp(conn, comp_id, comp)
+
+
+async def _begun(conn: Connection, part: Part, comp: Comp) -> Editing:
+    session, kept = await sessions.get_session(conn, part.session_id), await takes.kept_of_part(conn, part.id)
+    return Editing(
+        session, part, comp, [played(take) for take in kept], {take.id: take.number for take in kept},
+        {
+            each.id: Window(
+                session.tempo.bar_frame(each.first_bar), session.tempo.bar_frame(each.first_bar + each.bars)
+            )
+            for each in await sections.list_sections(conn, session.id)
+        },
+    )  # fmt: skip
+
+
+async def _joined_up(conn: Connection, of: Editing, before: Comp, sessions_folder: Path) -> Comp:
+    """What was made of a comp, joined, with nothing settled that need not be."""
+    if of.touched is None:
+        return of.comp
+    comp = await join_up(conn, of.comp, sessions_folder, rate_hz=of.session.rate_hz)
+    comp = trimmed(comp, before, of.touched, rate_hz=of.session.rate_hz)
+    return with_seen(comp, of.near(of.touched), max(of.numbers.values(), default=0))
+
+
+async def tried(
+    conn: Connection, part_id: UUID, take_id: UUID, span: Window, sessions_folder: Path
+) -> tuple[Session, Comp]:
+    """What the comp would be with a take used somewhere; nothing is kept."""
+    part, current = await parts.get_part(conn, part_id), await comps.current_of_part(conn, part_id)
+    before = current.comp if current else Comp()
+    of = await _begun(conn, part, before)
+    _use(of, take_id, span)
+    return of.session, await _joined_up(conn, of, before, sessions_folder)
+
+
+def _use(of: Editing, take_id: UUID, span: Window) -> None:
+    of.touched = of.sections_of(span)
+    of.comp = use_take(of.comp, of.take(take_id), span, of.newest_first, within=of.touched, rate_hz=of.session.rate_hz)
 
 
 async def use(conn: Connection, part_id: UUID, take_id: UUID, span: Window, sessions_folder: Path) -> None:
@@ -112,10 +134,7 @@ async def use(conn: Connection, part_id: UUID, take_id: UUID, span: Window, sess
         return f"{of.part.name}: take {of.numbers[take_id]} used in {_bars(of.session, span)}"
 
     async with editing(conn, part_id, sessions_folder, kind="use take", says=says) as of:
-        of.touched = of.sections_of(span)
-        of.comp = use_take(
-            of.comp, of.take(take_id), span, of.newest_first, within=of.touched, rate_hz=of.session.rate_hz
-        )
+        _use(of, take_id, span)
 
 
 async def clear(conn: Connection, part_id: UUID, span: Window, sessions_folder: Path) -> None:

@@ -1,18 +1,22 @@
 """The comp of a part: looked at, and changed phrase by phrase."""
 
+from typing import Annotated
 from uuid import UUID, uuid4
 
-from fastapi import APIRouter
+from fastapi import APIRouter, Query, Request
 from pydantic import BaseModel, Field, model_validator
 
 from fatsignal.acts import edit_comp
+from fatsignal.acts.try_comp import try_take
 from fatsignal.core.comp.comp import Comp
 from fatsignal.core.comp.document import Frame
+from fatsignal.core.material.channels import HEARD_FIRST, Wanted
 from fatsignal.core.takes.windows import Window
 from fatsignal.errors import InvalidSetting
 from fatsignal.store import comps, history, parts
 from fatsignal.web.context import SettingsDep, Transaction
 from fatsignal.web.presenters.comp import CompView, comp_of
+from fatsignal.web.sounds import PlayingMaterials, StreamedSound, streamed
 
 router = APIRouter(prefix="/api", tags=["comp"])
 
@@ -38,6 +42,20 @@ class Used(Range):
     take_id: UUID
 
 
+class Asked(Used):
+    dry: bool = False
+
+
+class TriedView(BaseModel):
+    """A take where it would be used, as loud as what sounds there now."""
+
+    sound: StreamedSound
+    from_frame: int = Field(description="It is heard from a beat before the range on.")
+    to_frame: int
+    gain_db: float
+    looks: list[str] = Field(description="What may be heard of its joins.")
+
+
 class VersionName(BaseModel):
     name: str = Field(min_length=1, max_length=60)
 
@@ -50,6 +68,21 @@ class Chosen(BaseModel):
 async def look(part_id: UUID, conn: Transaction) -> CompView:
     """What sounds of a part, piece by piece, and what newer takes could do."""
     return await comp_of(conn, part_id)
+
+
+@router.get("/parts/{part_id}/comp/try")
+async def try_(
+    part_id: UUID, asked: Annotated[Asked, Query()], conn: Transaction, settings: SettingsDep, request: Request
+) -> TriedView:  # fmt: skip
+    """Hear a take in a range before it is used there: from a beat before, running into what follows."""
+    wanted = Wanted(("di",)) if asked.dry else Wanted(HEARD_FIRST)
+    found = await try_take(conn, part_id, asked.take_id, asked.span, settings.sessions_folder, wanted=wanted)
+    playing: PlayingMaterials = request.app.state.playing
+    playing.keep(found.sound)
+    return TriedView(
+        sound=streamed(found.sound.material, wanted), from_frame=found.played.from_frame,
+        to_frame=found.played.to_frame, gain_db=found.gain_db, looks=list(found.looks),
+    )  # fmt: skip
 
 
 @router.post("/parts/{part_id}/comp/use")
