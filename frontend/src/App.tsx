@@ -17,6 +17,7 @@ const PlacementSheetPage = lazy(() =>
 )
 const RigSheetPage = lazy(() => import('./rig/RigSheetPage').then((module) => ({ default: module.RigSheetPage })))
 const BinPage = lazy(() => import('./bin/BinPage').then((module) => ({ default: module.BinPage })))
+const CompStation = lazy(() => import('./comp/CompStation').then((module) => ({ default: module.CompStation })))
 const HandOverStation = lazy(() =>
   import('./handover/HandOverStation').then((module) => ({ default: module.HandOverStation })),
 )
@@ -55,6 +56,7 @@ export function App() {
           <Route path="/rig" element={<RigStation />} />
           <Route path="/placement" element={<PlacementStation />} />
           <Route path="/takes" element={<TakesStation />} />
+          <Route path="/comp" element={<CompStation />} />
           <Route path="/re-amp" element={<ReampStation />} />
           <Route path="/hand-over" element={<HandOverStation />} />
           <Route path="/bin" element={<BinPage />} />

@@ -109,7 +109,12 @@ async def test_a_phrase_of_another_take_is_used_joined_on_all_channels_and_the_r
     comp = await song.use(0, 3, 4)
     assert pieces(comp, 0) == [(3, True), (1, True)]
     used = comp["lines"][0]["pieces"][1]
-    assert 1 <= used["join"]["ms"] <= 80
+    (join,) = comp["lines"][0]["joins"]
+    assert 1 <= join["ms"] <= 80
+    assert join["frame"] == used["from_frame"]
+    # Where the other section begins its take goes on, joined too.
+    (back,) = comp["lines"][1]["joins"]
+    assert abs(back["frame"] - song.bars(5, 5)["from_frame"]) <= 0.12 * FS
     assert abs(used["from_frame"] - song.bars(3, 3)["from_frame"]) <= 0.12 * FS
     assert comp["versions"][0]["name"] == "Comp 1"
     assert (comp["lines"][0]["settled"], comp["lines"][1]["settled"]) == (True, False)
@@ -280,4 +285,5 @@ async def test_a_file_that_is_away_leaves_the_border_where_it_was_wished(song, t
         path.rename(path.with_suffix(".away"))
     comp = await song.use(0, 3, 4)
     used = comp["lines"][0]["pieces"][1]
-    assert (used["from_frame"], used["join"]) == (song.bars(3, 3)["from_frame"], None)
+    assert used["from_frame"] == song.bars(3, 3)["from_frame"]
+    assert [join["ms"] for join in comp["lines"][0]["joins"]] == [None]

@@ -78,6 +78,10 @@ export type Plan = Schemas['PlanView']
 export type MicOnRig = Schemas['MicOnRig']
 export type Across = Schemas['AcrossView']
 export type BlindTest = Schemas['BlindTestView']
+export type Comp = Schemas['CompView']
+export type CompLine = Schemas['CompLineView']
+export type CompJoin = Schemas['JoinView']
+export type CompPiece = Schemas['PieceView']
 export type SignalKind = TakeChannel['kind']
 
 /** The server asks before it does something: the same request with consent does it. */

@@ -81,6 +81,14 @@ export function useSheet(sessionId: string, partId: string | undefined) {
   })
 }
 
+export function useComp(partId: string | undefined) {
+  return useQuery({
+    queryKey: ['comp', partId],
+    enabled: partId !== undefined,
+    queryFn: () => answered(api.GET('/api/parts/{part_id}/comp', { params: { path: { part_id: partId! } } })),
+  })
+}
+
 export function useTakes(sessionId: string) {
   return useQuery({
     queryKey: ['takes', sessionId],
@@ -140,6 +148,7 @@ export function refreshTakes() {
   for (const key of [
     'takes',
     'sheet',
+    'comp',
     'judged',
     'hand-over',
     'comparison',

@@ -3008,6 +3008,11 @@ export interface components {
             settled: boolean;
             /** Pieces */
             pieces: components["schemas"]["PieceView"][];
+            /**
+             * Joins
+             * @description Also one that was moved before its first bar line.
+             */
+            joins: components["schemas"]["JoinView"][];
             /** Holes */
             holes: components["schemas"]["HoleView"][];
             /** Offers */
@@ -3673,6 +3678,24 @@ export interface components {
             beats_hz: number;
             /** Weight */
             weight: number;
+        };
+        /**
+         * JoinView
+         * @description Where one take goes over into another.
+         */
+        JoinView: {
+            /** Frame */
+            frame: number;
+            /**
+             * Ms
+             * @description Of the crossfade that was found; null where the takes just follow each other.
+             */
+            ms: number | null;
+            /**
+             * Look
+             * @description What may be heard of it; empty where it is clean.
+             */
+            look: string;
         };
         /** JudgedTakeView */
         JudgedTakeView: {
@@ -4693,19 +4716,6 @@ export interface components {
              */
             capacitance_farad: number;
         };
-        /**
-         * PieceJoinView
-         * @description How a piece begins where another ends.
-         */
-        PieceJoinView: {
-            /** Ms */
-            ms: number;
-            /**
-             * Look
-             * @description What may be heard of it; empty where it is clean.
-             */
-            look: string;
-        };
         /** PieceView */
         PieceView: {
             /**
@@ -4737,7 +4747,6 @@ export interface components {
             why: string;
             /** In Bin */
             in_bin: boolean;
-            join: components["schemas"]["PieceJoinView"] | null;
         };
         /**
          * PlacementSettings

@@ -1,7 +1,8 @@
 import { HelpCircle, Moon, Sun } from 'lucide-react'
 import { NavLink, useLocation } from 'react-router'
+import type { Comp } from '../api/client'
 import { useLive } from '../api/live'
-import { useChecks, usePlacement, usePrints } from '../api/queries'
+import { useChecks, useComp, usePlacement, usePrints } from '../api/queries'
 import { count } from '../ui/format'
 import { useOpenSession } from '../desk/OpenSession'
 import { cordLayout } from './cordLayout'
@@ -33,6 +34,7 @@ export function Cord({ night, onNight, onKeys }: { night: boolean; onNight: () =
   const checks = useChecks(part?.id).data ?? []
   const wrong = checks.filter((check) => check.verdict === 'fix')
   const trials = usePlacement(part?.id).data?.trials ?? []
+  const comp = useComp(part?.id).data
   const chosenTrial = trials.find((entry) => entry.chosen)
   const knots: Knot[] = [
     {
@@ -69,6 +71,7 @@ export function Cord({ night, onNight, onKeys }: { night: boolean; onNight: () =
       fact: missing ? `${count(kept.length, 'take')}, ${count(missing, 'bar')} missing` : count(kept.length, 'take'),
       frays: missing > 0,
     },
+    { to: '/comp', name: 'Comp', ...compFact(comp) },
     {
       to: '/re-amp',
       name: 'Re-amp',
@@ -143,6 +146,16 @@ export function Cord({ night, onNight, onKeys }: { night: boolean; onNight: () =
       </div>
     </header>
   )
+}
+
+/** What the comp is short of, or which version sounds. */
+function compFact(comp: Comp | undefined): Pick<Knot, 'fact' | 'frays'> {
+  const holes = comp?.lines.filter((line) => line.settled).flatMap((line) => line.holes).length ?? 0
+  const current = comp?.versions.find((version) => version.current)
+  if (!current) return { fact: 'follows the takes', frays: false }
+  if (holes) return { fact: count(holes, 'hole'), frays: true }
+  if (comp?.looks) return { fact: `${count(comp.looks, 'join')} to hear`, frays: true }
+  return { fact: current.name, frays: false }
 }
 
 function nameStyle(on: boolean, dense: boolean) {

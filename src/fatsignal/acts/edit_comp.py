@@ -107,7 +107,7 @@ async def _joined_up(conn: Connection, of: Editing, before: Comp, sessions_folde
     if of.touched is None:
         return of.comp
     comp = await join_up(conn, of.comp, sessions_folder, rate_hz=of.session.rate_hz)
-    comp = trimmed(comp, before, of.touched, rate_hz=of.session.rate_hz)
+    comp = trimmed(comp, before, of.newest_first, within=of.touched, rate_hz=of.session.rate_hz)
     return with_seen(comp, of.near(of.touched), max(of.numbers.values(), default=0))
 
 

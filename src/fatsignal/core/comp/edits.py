@@ -8,7 +8,7 @@ from collections.abc import Sequence
 from dataclasses import replace
 from itertools import pairwise
 
-from fatsignal.core.comp.comp import Comp, following, settled, with_pieces
+from fatsignal.core.comp.comp import Comp, following, performance, settled, with_pieces
 from fatsignal.core.comp.pieces import REACH_S, CompPiece, Join, Pieces, cleared, in_order, laid
 from fatsignal.core.takes.counting import Played
 from fatsignal.core.takes.windows import Window, clipped, joined
@@ -55,7 +55,7 @@ def give_back(comp: Comp, within: Window, *, rate_hz: int) -> Comp:
         Window(around.from_frame, within.from_frame), Window(within.to_frame, around.to_frame),
     ):  # fmt: skip
         # A neighbour of which more is settled was touched by itself.
-        if all(each.frames < side.frames for each in left.settled if _touch(each, side)):
+        if all(each.frames <= side.frames for each in left.settled if _touch(each, side)):
             left = following(left, side)
     return left
 
@@ -88,8 +88,10 @@ def with_border(pieces: Pieces, number: int, frame: int, join: Join) -> Pieces:
     return (*pieces[: number - 1], ends, begins, *pieces[number + 1 :])
 
 
-def trimmed(comp: Comp, before: Comp, within: Window, *, rate_hz: int) -> Comp:
-    """A comp that gives back what an edit of `within` settled around it, and is needed by no crossfade.
+def trimmed(
+    comp: Comp, before: Comp, newest_first: Sequence[Played], *, within: Window, rate_hz: int
+) -> Comp:  # fmt: skip
+    """A comp that gives back what an edit of `within` settled around it, where nothing needs it and nothing changes.
 
     `before` is what it was before the edit: what was settled then stays.
     """
@@ -108,8 +110,14 @@ def trimmed(comp: Comp, before: Comp, within: Window, *, rate_hz: int) -> Comp:
     spare = Comp(joined([Window(around.from_frame, first), Window(last, around.to_frame)]))
     for kept in before.settled:
         spare = following(spare, kept)
-    for span in spare.settled:
-        comp = following(comp, span)
+    followed = performance(Comp(), newest_first)
+    for piece in comp.pieces:
+        for other in followed:
+            same = (piece.take_id, piece.take_frame - piece.place.from_frame, piece.gain_db) == (
+                other.take_id, other.take_frame - other.place.from_frame, other.gain_db,
+            )  # fmt: skip
+            for span in clipped(clipped(spare.settled, piece.place), other.place) if same else ():
+                comp = following(comp, span)
     return comp
 
 

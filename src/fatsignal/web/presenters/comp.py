@@ -1,6 +1,7 @@
 """A part's comp as pages show it."""
 
 from collections.abc import Sequence
+from itertools import pairwise
 from uuid import UUID
 
 from pydantic import BaseModel, Field
@@ -22,10 +23,11 @@ class CompVersionView(BaseModel, from_attributes=True):
     current: bool
 
 
-class PieceJoinView(BaseModel):
-    """How a piece begins where another ends."""
+class JoinView(BaseModel):
+    """Where one take goes over into another."""
 
-    ms: float
+    frame: int
+    ms: float | None = Field(description="Of the crossfade that was found; null where takes just follow each other.")
     look: str = Field(description="What may be heard of it; empty where it is clean.")
 
 
@@ -40,7 +42,6 @@ class PieceView(BaseModel):
     by_hand: bool
     why: str
     in_bin: bool
-    join: PieceJoinView | None
 
 
 class HoleView(BaseModel):
@@ -65,6 +66,7 @@ class CompLineView(BaseModel):
     section_id: UUID
     settled: bool
     pieces: list[PieceView]
+    joins: list[JoinView] = Field(description="Also one that was moved before its first bar line.")
     holes: list[HoleView]
     offers: list[OfferView]
 
@@ -115,12 +117,10 @@ def _line(
                 to_frame=piece.place.to_frame, gain_db=piece.gain_db, moved_ms=1000 * piece.moved_frames / rate_hz,
                 settled=holds(comp.settled, piece.place), by_hand=piece.by_hand, why=piece.why,
                 in_bin=piece.take_id in binned,
-                join=None if piece.join is None else PieceJoinView(
-                    ms=1000 * piece.join.frames / rate_hz, look=piece.join.look
-                ),
             )
             for piece in shown
         ],
+        joins=_joins(sounding, span, rate_hz),
         holes=[
             HoleView(from_frame=hole.from_frame, to_frame=hole.to_frame, words=_bars(tempo, hole))
             for hole in holes(here, span)
@@ -136,6 +136,20 @@ def _only_reaches_in(piece: CompPiece, sounding: Sequence[CompPiece], rate_hz: i
         return False
     whole = next(each for each in sounding if holds([each.place], piece.place))
     return whole.place != piece.place or not piece.by_hand
+
+
+def _joins(sounding: Sequence[CompPiece], span: Window, rate_hz: int) -> list[JoinView]:
+    """Borders of a section: those that were moved past a bar line belong to what begins there."""
+    reach = round(REACH_S * rate_hz)
+    return [
+        JoinView(
+            frame=after.place.from_frame, ms=None if after.join is None else 1000 * after.join.frames / rate_hz,
+            look="" if after.join is None else after.join.look,
+        )
+        for before, after in pairwise(sounding)
+        if before.place.to_frame == after.place.from_frame and not before.sounds_on_in(after)
+        and span.from_frame - reach <= after.place.from_frame < span.to_frame - reach
+    ]  # fmt: skip
 
 
 def _offers(

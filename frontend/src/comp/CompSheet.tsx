@@ -1,0 +1,235 @@
+import { memo, useMemo } from 'react'
+import type { Comp, CompJoin, CompLine, CompPiece, Phrase, Sheet, SheetLine, Take } from '../api/client'
+import { useWave } from '../api/queries'
+import { usePlayhead } from '../desk/usePlayhead'
+import { useWidth } from '../shell/useWidth'
+import { INK } from '../ui/Glyph'
+import { wavePath } from '../wave/wavePath'
+import type { Cell } from './useCompCell'
+
+export const NAMES = 102
+const LINE = 52
+const BASE = 34
+const WAVE_HEIGHT = 28
+
+/** The performance as a chart: one line a section, every piece with its take's number, its joins, and the holes. */
+export function CompSheet({
+  sheet,
+  comp,
+  takes,
+  cell,
+  onChoose,
+}: {
+  sheet: Sheet
+  comp: Comp
+  takes: Take[]
+  cell: Cell | undefined
+  onChoose: (phrase: Phrase) => void
+}) {
+  const [width, box] = useWidth<HTMLElement>()
+  const longest = Math.max(1, ...sheet.lines.map((line) => line.bars.length))
+  const barWidth = Math.floor((width - NAMES - 8) / longest)
+  return (
+    <section ref={box} aria-label="The comp" className="max-h-[56%] shrink-0 overflow-y-auto">
+      {width > 0 &&
+        sheet.lines.map((line) => {
+          const of = comp.lines.find((entry) => entry.section_id === line.section.id)
+          const chosen = line === cell?.line
+          return (
+            <div
+              key={line.section.id}
+              className={`relative ${chosen ? 'bg-sheet outline-[1.5px] -outline-offset-1 outline-ink' : ''}`}
+            >
+              <button
+                className="absolute inset-y-0 left-0 w-[98px] pl-2.5 text-left focus-visible:-outline-offset-3"
+                aria-pressed={chosen}
+                onClick={() => line.phrases[0] && onChoose(line.phrases[0])}
+              >
+                <span className="block font-name text-[16px] leading-5 font-[650]">{line.section.name}</span>
+                <span className="block text-[12.5px] text-pencil">{of?.settled ? 'chosen' : 'follows takes'}</span>
+              </button>
+              <svg width={width} height={LINE} className="block select-none">
+                {of && <Line line={line} of={of} takes={takes} barWidth={barWidth} />}
+                {line.phrases.map((phrase) => (
+                  <PhraseTarget
+                    key={phrase.first_bar}
+                    phrase={phrase}
+                    line={line}
+                    barWidth={barWidth}
+                    on={chosen && phrase.first_bar === cell?.phrase.first_bar}
+                    onChoose={() => onChoose(phrase)}
+                  />
+                ))}
+                <Playhead line={line} span={barWidth * line.bars.length} />
+              </svg>
+            </div>
+          )
+        })}
+    </section>
+  )
+}
+
+interface LineProps {
+  line: SheetLine
+  of: CompLine
+  takes: Take[]
+  barWidth: number
+}
+
+/** Bar lines and numbers, pieces, joins and holes; drawn anew only when the comp has changed. */
+const Line = memo(function Line({ line, of, takes, barWidth }: LineProps) {
+  const span = barWidth * line.bars.length
+  const xOf = (frame: number) => NAMES + ((frame - line.from_frame) / (line.to_frame - line.from_frame)) * span
+  return (
+    <g>
+      <path
+        d={[...line.bars.keys(), line.bars.length]
+          .map((index) => `M${NAMES + index * barWidth} 5V${LINE - 5}`)
+          .join('')}
+        stroke="var(--rule)"
+      />
+      {line.bars.map((bar, index) => (
+        <text key={bar.number} x={NAMES + index * barWidth + 4} y="14" fontSize="11.5" fill="var(--pencil)">
+          {bar.number}
+        </text>
+      ))}
+      {of.pieces.map((piece) => (
+        <Piece
+          key={piece.from_frame}
+          piece={piece}
+          take={takes.find((entry) => entry.id === piece.take_id)}
+          x={xOf(piece.from_frame)}
+          width={xOf(piece.to_frame) - xOf(piece.from_frame)}
+        />
+      ))}
+      {of.joins.map((join) => (
+        <JoinMark key={join.frame} join={join} x={Math.max(NAMES + 1, xOf(join.frame))} />
+      ))}
+      {of.holes.map((hole) => {
+        const [from, to] = [xOf(hole.from_frame), xOf(hole.to_frame)]
+        return (
+          <g key={hole.from_frame}>
+            <path
+              d={`M${from + 4} ${BASE} H${to - 4}`}
+              stroke="var(--faint)"
+              strokeWidth="1.8"
+              strokeDasharray="1 6"
+              strokeLinecap="round"
+            />
+            {to - from > 90 && (
+              <text
+                x={(from + to) / 2}
+                y={BASE + 4}
+                fontSize="13"
+                textAnchor="middle"
+                fill="var(--mic)"
+                stroke="var(--paper)"
+                strokeWidth="7"
+                paintOrder="stroke"
+              >
+                {hole.words} empty
+              </text>
+            )}
+          </g>
+        )
+      })}
+    </g>
+  )
+})
+
+/** A stretch of a take: its wave, its number, and the mark of the join before it. */
+function Piece({ piece, take, x, width }: { piece: CompPiece; take: Take | undefined; x: number; width: number }) {
+  const wave = useWave(piece.take_id).data
+  const path = useMemo(() => {
+    const columns = take && wave?.channels[take.heard_first]
+    if (!wave || !take || !columns) return ''
+    // As it lies in the comp; what was moved there is drawn where it was recorded.
+    const moved = Math.round((piece.moved_ms * take.rate_hz) / 1000)
+    const from = piece.from_frame - moved - take.from_frame
+    return wavePath(
+      columns,
+      wave.framesPerColumn,
+      { startFrame: from, endFrame: from + piece.to_frame - piece.from_frame },
+      {
+        x: x + 1,
+        y: BASE,
+        width: Math.max(1, width - 2),
+        height: (WAVE_HEIGHT * 127) / wave.loudest[take.heard_first]!,
+      },
+    )
+  }, [wave, take, piece, x, width])
+  const ink = INK[take?.channels[take.heard_first]?.kind ?? 'di']
+  return (
+    <g opacity={piece.in_bin ? 0.5 : 1}>
+      {path && <path d={path} fill={piece.settled ? ink : 'var(--faint)'} />}
+      {width > 26 && (
+        <text
+          x={x + 9}
+          y={LINE - 5}
+          fontSize="12.5"
+          fontWeight="700"
+          fill="var(--ink)"
+          stroke="var(--paper)"
+          strokeWidth="4"
+          paintOrder="stroke"
+        >
+          {piece.take_number ?? 'gone'}
+          {piece.in_bin && ' in the bin'}
+        </text>
+      )}
+    </g>
+  )
+}
+
+/** A join that is clean is a small ring on the line; one to listen to a triangle that stands out. */
+function JoinMark({ join, x }: { join: CompJoin; x: number }) {
+  if (join.ms === null) return <path d={`M${x} 19V${LINE - 4}`} stroke="var(--ink)" strokeDasharray="2 3" />
+  return (
+    <g>
+      <title>{join.look || `clean join, ${Math.round(join.ms)} ms`}</title>
+      <path d={`M${x} 19V${LINE - 4}`} stroke="var(--ink)" strokeWidth="1.4" />
+      {join.look ? (
+        <path d={`M${x} 17 l7 12 h-14Z`} fill="var(--paper)" stroke="var(--mic)" strokeWidth="2" />
+      ) : (
+        <circle cx={x} cy={BASE} r="4" fill="var(--paper)" stroke="var(--ink)" strokeWidth="1.6" />
+      )}
+    </g>
+  )
+}
+
+function PhraseTarget({
+  phrase,
+  line,
+  barWidth,
+  on,
+  onChoose,
+}: {
+  phrase: Phrase
+  line: SheetLine
+  barWidth: number
+  on: boolean
+  onChoose: () => void
+}) {
+  const x = NAMES + (phrase.first_bar - line.section.first_bar) * barWidth
+  return (
+    <rect
+      x={x + 1}
+      y="3"
+      width={phrase.bars * barWidth - 2}
+      height={LINE - 6}
+      fill="transparent"
+      stroke={on ? 'var(--mic)' : 'none'}
+      strokeWidth="2"
+      onClick={onChoose}
+    />
+  )
+}
+
+function Playhead({ line, span }: { line: SheetLine; span: number }) {
+  const x = usePlayhead((frame) =>
+    frame >= line.from_frame && frame < line.to_frame
+      ? Math.round(10 * (NAMES + ((frame - line.from_frame) / (line.to_frame - line.from_frame)) * span)) / 10
+      : null,
+  )
+  return x === null ? null : <path d={`M${x} 1 V${LINE - 1}`} stroke="var(--ink)" strokeWidth="2.5" />
+}

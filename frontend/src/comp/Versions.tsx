@@ -1,0 +1,41 @@
+import type { Comp } from '../api/client'
+import { Select } from '../ui/Select'
+import { TextField } from '../ui/TextField'
+import type { useCompActs } from './useCompActs'
+
+const LINK = 'text-[13px] whitespace-nowrap text-pencil underline underline-offset-4 hover:text-ink'
+
+/** The versions of a comp: which one sounds, its name, a copy to go on with. */
+export function Versions({ comp, acts }: { comp: Comp; acts: ReturnType<typeof useCompActs> }) {
+  const current = comp.versions.find((version) => version.current)
+  if (!current) return <p className="text-[13px] whitespace-nowrap text-pencil">follows the takes</p>
+  const named = (id: string) => comp.versions.find((version) => version.id === id)?.name ?? ''
+  return (
+    <>
+      {comp.versions.length > 1 && (
+        <Select
+          label="Version"
+          value={current.id}
+          options={comp.versions.map((version) => version.id)}
+          said={named}
+          onChange={acts.choose}
+        />
+      )}
+      <TextField
+        label="Name of the comp"
+        value={current.name}
+        onKeep={(name) => acts.rename(current.id, name)}
+        className="w-32 border-b border-rule bg-transparent text-[14px] focus:border-ink"
+      />
+      <button className={LINK} onClick={() => acts.copy(nextName(comp))}>
+        copy
+      </button>
+    </>
+  )
+}
+
+/** "Comp 2" after "Comp 1": nobody has to think of a name. */
+function nextName(comp: Comp) {
+  const numbers = comp.versions.map((version) => version.number)
+  return `Comp ${Math.max(0, ...numbers) + 1}`
+}
