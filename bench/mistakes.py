@@ -13,6 +13,7 @@ from fractions import Fraction
 
 import numpy as np
 
+from fatsignal.core.arrays import Real
 from fatsignal.core.instrument.player import Hand, Mistake, MistakeKind, Note
 from fatsignal.core.takes.compare import compare
 from fatsignal.core.takes.notes import listen_to
@@ -96,8 +97,8 @@ def planted(part: Part, random: np.random.Generator, span: Window, takes: int) -
     return made
 
 
-def play(part: Part, seed: int, mistakes: tuple[Mistake, ...], hand: Hand = STEADY) -> Heard:
-    """One take, heard out."""
+def recorded(part: Part, seed: int, mistakes: tuple[Mistake, ...] = (), hand: Hand = STEADY) -> Real:
+    """The DI of one take of eight bars, shape (frames,), from the bar before on."""
     span = Window(TEMPO.bar_frame(part.first_bar), TEMPO.bar_frame(part.first_bar + 8))
     start = TEMPO.bar_frame(part.first_bar - 1)
     performance = Performance.within(
@@ -110,7 +111,13 @@ def play(part: Part, seed: int, mistakes: tuple[Mistake, ...], hand: Hand = STEA
     blocks = []
     while (block := rig.read_block()) is not None:
         blocks.append(block.samples[:, 0])
-    return Heard(listen_to(np.concatenate(blocks), rate_hz=RATE_HZ), start)
+    return np.concatenate(blocks)
+
+
+def play(part: Part, seed: int, mistakes: tuple[Mistake, ...], hand: Hand = STEADY) -> Heard:
+    """One take, heard out."""
+    heard = listen_to(recorded(part, seed, mistakes, hand), rate_hz=RATE_HZ)
+    return Heard(heard, TEMPO.bar_frame(part.first_bar - 1))
 
 
 def group(part: Part, seed: int) -> Counter[tuple[str, str]]:

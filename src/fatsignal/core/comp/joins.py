@@ -28,22 +28,22 @@ from fatsignal.errors import SignalError
 
 # The same note of two takes lies no farther apart.
 _SAME_NOTE_S = 0.08
-_LENGTHS_S = (0.001, 0.002, 0.005, 0.01, 0.02, 0.04, 0.08)
+_LENGTHS_S = (0.002, 0.005, 0.01, 0.02, 0.04, 0.08)
 _STEP_S = 0.001
 # An attack takes so long from its stroke on; a fade that ends so shortly before it does not touch it.
 _ATTACK_S, _BEFORE_S = 0.02, 0.002
 # What counts how much, in shares of the power that is heard around: a note twice or not at all, an attack that is cut.
 _NOTE_LOST, _ATTACK_CUT, _FAR = 20.0, 10.0, 0.15
-# Strangers that cross within 1 ms click, over 200 ms they are two: between them is 20 ms.
-_CLICKS_S, _TWO_S = 0.002, 0.2
+# Strangers that cross within 2 ms click, over 200 ms they are two: between them are 20 to 40 ms.
+_CLICKS_S, _TWO_S, _WIDE_S = 0.008, 0.2, 0.01
 _USUAL_S, _UNUSUAL = 0.012, 0.01
 # Of candidates that a person steps through no two are nearer.
 _APART_S, _MOST = 0.008, 8
 _FLOOR = 1e-6
 # Over that much of the power around, what the two sides do not share may be heard (measured on simulated takes).
-_HEARD = 0.25
-# Two sides never cancel each other by more in what is told of their correlation: gains stay below 4 dB.
-_LEAST_ALIKE = -0.5
+_HEARD = 0.7
+# Two sides never cancel each other by more in what is told of their correlation: each side stays below its own level.
+_LEAST_ALIKE = -0.3
 
 Verdict = Literal["clean", "look"]
 
@@ -156,17 +156,26 @@ class _Sides:
         whole = (self._sums[0][:, -1] + self._sums[1][:, -1]) / (2 * self._frames)
         self._around = np.maximum(whole, _FLOOR**2)[:, None]
 
-    def measure(self, at: NDArray[np.int64], frames: int, wanted: int) -> _Measured:
+    def _powers(self, at: NDArray[np.int64], frames: int) -> tuple[Real, Real, Real]:
+        """Mean powers of either side and of both around some places, shape (channels, places)."""
         start, end = np.maximum(at - frames // 2, 0), np.minimum(at + frames // 2, self._frames)
         ours, theirs, both = ((each[:, end] - each[:, start]) / frames / self._around for each in self._sums)
+        return ours, theirs, both
+
+    def measure(self, at: NDArray[np.int64], frames: int, wanted: int) -> _Measured:
+        ours, theirs, both = self._powers(at, frames)
         power = (ours + theirs) / 2
         alike = np.clip(both / np.sqrt(np.maximum(ours, _FLOOR) * np.maximum(theirs, _FLOOR)), _LEAST_ALIKE, 1.0)
-        apart = np.mean(power * (1 - alike), axis=0)
+        # What the two do not share; of a short fade over its surroundings too, where it clicks.
+        apart = np.mean(power - both, axis=0)
+        wide = self._powers(at, max(frames, round(_WIDE_S * self._rate_hz)))
+        around = np.mean((wide[0] + wide[1]) / 2 - wide[2], axis=0)
         length_s = frames / self._rate_hz
         lost, cut = self._note_lost(at), self._attack_cut(at, frames)
         cost = (
             np.mean(power, axis=0) / 4
-            + apart * (_CLICKS_S / length_s + length_s / _TWO_S + 0.5)
+            + around * _CLICKS_S / length_s
+            + apart * (length_s / _TWO_S + 0.5)
             + _NOTE_LOST * lost
             + _ATTACK_CUT * cut
             + _FAR * np.abs(at - wanted) / (REACH_S * self._rate_hz)
