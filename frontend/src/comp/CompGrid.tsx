@@ -143,7 +143,10 @@ function Row({
                 </span>
               )}
               {found?.played && found.marks.length === 0 && (
-                <span className="absolute right-1.5 bottom-0 text-[12.5px] text-pencil" aria-label="nothing found">
+                <span
+                  className="absolute right-1 bottom-0 bg-paper/85 px-0.5 text-[12.5px] text-pencil"
+                  aria-label="nothing found"
+                >
                   ✓
                 </span>
               )}

@@ -32,8 +32,9 @@ _LENGTHS_S = (0.002, 0.005, 0.01, 0.02, 0.04, 0.08)
 _STEP_S = 0.001
 # An attack takes so long from its stroke on; a fade that ends so shortly before it does not touch it.
 _ATTACK_S, _BEFORE_S = 0.02, 0.002
-# What counts how much, in shares of the power that is heard around: a note twice or not at all, an attack that is cut.
-_NOTE_LOST, _ATTACK_CUT, _FAR = 20.0, 10.0, 0.15
+# What counts how much, in shares of the power that is heard around: a note twice or not at all, an attack that is cut,
+# a note on the wished border that is still the other take's.
+_NOTE_LOST, _ATTACK_CUT, _BEGINS_LATE, _FAR = 20.0, 10.0, 2.0, 0.15
 # Strangers that cross within 2 ms click, over 200 ms they are two: between them are 20 to 40 ms.
 _CLICKS_S, _TWO_S, _WIDE_S = 0.008, 0.2, 0.01
 _USUAL_S, _UNUSUAL = 0.012, 0.01
@@ -178,6 +179,7 @@ class _Sides:
             + apart * (length_s / _TWO_S + 0.5)
             + _NOTE_LOST * lost
             + _ATTACK_CUT * cut
+            + _BEGINS_LATE * self._begins_late(at, wanted)
             + _FAR * np.abs(at - wanted) / (REACH_S * self._rate_hz)
             + _UNUSUAL * abs(math.log(length_s / _USUAL_S))
         )
@@ -202,6 +204,12 @@ class _Sides:
             if mutual and abs(int(other) - int(stroke)) <= _SAME_NOTE_S * self._rate_hz:
                 lost |= (at > min(stroke, other)) & (at <= max(stroke, other))
         return lost
+
+    def _begins_late(self, at: NDArray[np.int64], wanted: int) -> NDArray[np.bool_]:
+        """Whether a border comes after the note with which the second side begins at the wished one, shape of `at`."""
+        theirs = self._strokes[1]
+        first = theirs[np.abs(theirs - wanted) <= _SAME_NOTE_S * self._rate_hz]
+        return np.asarray(at > first[0]) if first.size else np.zeros(len(at), dtype=bool)
 
     def _attack_cut(self, at: NDArray[np.int64], frames: int) -> NDArray[np.bool_]:
         """Whether a crossfade lies in an attack of either take, shape of `at`."""
