@@ -276,7 +276,7 @@ def test_all_files_of_a_hand_over_line_up(application):
     keys = [
         item["key"]
         for item in application.get(f"/api/sessions/{session['id']}/hand-over")
-        if item["take_id"] == take["id"]
+        if item["group_id"] == take["id"]
     ]
     archives = {}
     for start in ("song", "own"):

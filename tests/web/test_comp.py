@@ -1,6 +1,7 @@
 """A comp by the application's own routes: chosen, joined, heard, undone, moved with its section, kept from the bin."""
 
 import io
+import zipfile
 
 import numpy as np
 import pytest
@@ -228,6 +229,60 @@ async def test_versions_are_copied_chosen_renamed_and_removed(song):
     await song.client.post(f"{song.address}/undo")
     await song.client.put(f"/api/parts/{song.part['id']}/comp/current", json={"comp_id": second["id"]})
     assert [number for number, _ in pieces(await song.comp(), 0)] == [3, 2]
+
+
+async def test_a_first_comp_fills_what_nobody_chose_says_why_and_is_undone_with_one_key(song):
+    await song.use(0, 3, 4)
+    before = await song.comp()
+    comp = await song.comp("first")
+    chosen, others = [], []
+    for line in comp["lines"]:
+        for piece in line["pieces"]:
+            (chosen if piece["by_hand"] else others).append(piece)
+    assert [piece["take_number"] for piece in chosen] == [1]
+    assert others
+    assert all(piece["why"].startswith(f"take {piece['take_number']}: ") for piece in others)
+    assert all(line["settled"] for line in comp["lines"])
+    assert (await song.client.get(f"{song.address}/history")).json()["undo"] == "Lead: first comp of bars 1 to 8"
+    await song.client.post(f"{song.address}/undo")
+    assert await song.comp() == before
+
+
+async def test_only_what_is_missing_is_filled_where_that_is_asked(song):
+    await song.comp("clear", **song.bars(3, 4))
+    verse = (await song.client.get(song.address)).json()["sections"][0]["id"]
+    comp = await song.comp("first", section_ids=[verse], only_missing=True)
+    assert (comp["lines"][0]["holes"], comp["lines"][1]["settled"]) == ([], False)
+    assert sum(piece["why"] != "" for piece in comp["lines"][0]["pieces"]) == 1
+    refused = await song.comp("first", expect=404, section_ids=[song.part["id"]])
+    assert "there is no section" in refused["detail"]
+
+
+async def test_a_comp_is_handed_over_before_the_takes_as_it_is_heard(song):
+    """One file a channel, all from zero and equally long, sample for sample what sounds (at 24 bits)."""
+    items = (await song.client.get(f"{song.address}/hand-over")).json()
+    assert not any(item["key"].startswith("comp-") for item in items)
+    await song.use(0, 3, 4)
+    items = (await song.client.get(f"{song.address}/hand-over")).json()
+    comp = [item for item in items if item["key"].startswith("comp-")]
+    assert items[: len(comp)] == comp
+    assert [(item["name"], item["kind"], item["first_bar"], item["last_bar"]) for item in comp] == [
+        ("Lead Comp 1 - DI", "di", 1, 8), ("Lead Comp 1 - mic A", "mic", 1, 8),
+    ]  # fmt: skip
+    made = await song.client.post(f"{song.address}/parcels", json={"items": [item["key"] for item in comp]})
+    assert made.status_code == 201, made.text
+    archive = zipfile.ZipFile(io.BytesIO((await song.client.get(made.json()["url"])).content))
+    start = song.bars(1, 1)["from_frame"]
+    for item, kind in zip(comp, ("di", "mic"), strict=True):
+        samples, rate_hz = soundfile.read(io.BytesIO(archive.read(f"Comp/{item['name']}.wav")))
+        assert rate_hz == FS
+        np.testing.assert_allclose(samples[start : start + 8 * BAR], await song.heard(1, 8, kind), atol=2**-23)
+    # Another version is another file.
+    await song.comp("versions", expect=201, name="loud end")
+    items = (await song.client.get(f"{song.address}/hand-over")).json()
+    assert items[0]["name"] == "Lead loud end - DI"
+    refused = await song.client.post(f"{song.address}/parcels", json={"items": [comp[0]["key"]]})
+    assert "not there any more" in refused.json()["detail"]
 
 
 async def test_the_bin_keeps_what_a_comp_uses_and_says_which(song):

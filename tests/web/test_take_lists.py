@@ -84,7 +84,7 @@ async def test_what_is_handed_over_follows_the_bin_and_the_names_of_parts(client
     await client.put(f"/api/parts/{part['id']}/name", json={"name": "Solo"})
     items = (await client.get(f"{session}/hand-over")).json()
     assert [item["name"] for item in items] == ["Solo 01 - DI"]
-    assert items[0]["take_id"] == ids[0]
+    assert items[0]["group_id"] == ids[0]
     gone = await client.post(f"{session}/parcels", json={"items": [f"channel-{ids[1]}-0"]})
     assert gone.status_code == 422
 

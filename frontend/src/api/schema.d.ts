@@ -874,6 +874,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/parts/{part_id}/comp/first": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Propose
+         * @description A first comp by what was found in the takes: every piece says why. What a person chose stays as it is.
+         */
+        post: operations["propose_api_parts__part_id__comp_first_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/parts/{part_id}/comp/clear": {
         parameters: {
             query?: never;
@@ -2290,7 +2310,7 @@ export interface paths {
         };
         /**
          * All Items
-         * @description All channels of takes that are not in the bin, then all finished prints.
+         * @description Comps first, then all channels of takes that are not in the bin, then all finished prints.
          */
         get: operations["all_items_api_sessions__session_id__hand_over_get"];
         put?: never;
@@ -3534,10 +3554,16 @@ export interface components {
             /** Key */
             key: string;
             /**
-             * Take Id
+             * Group Id
              * Format: uuid
+             * @description What it belongs to: a take, or the comp of a part.
              */
-            take_id: string;
+            group_id: string;
+            /**
+             * Group
+             * @description That in words.
+             */
+            group: string;
             /** Name */
             name: string;
             /**
@@ -3688,7 +3714,7 @@ export interface components {
             frame: number;
             /**
              * Ms
-             * @description Of the crossfade that was found; null where the takes just follow each other.
+             * @description Of the crossfade that was found; null where takes just follow each other.
              */
             ms: number | null;
             /**
@@ -4991,6 +5017,23 @@ export interface components {
             /** File */
             file: string | null;
             checks: components["schemas"]["ChecksView"] | null;
+        };
+        /**
+         * Proposed
+         * @description Which sections get a first comp; none named, all of the song.
+         */
+        Proposed: {
+            /**
+             * Section Ids
+             * @default []
+             */
+            section_ids: string[];
+            /**
+             * Only Missing
+             * @description Only holes are filled.
+             * @default false
+             */
+            only_missing: boolean;
         };
         /**
          * PulseView
@@ -8523,6 +8566,41 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["Used"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CompView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    propose_api_parts__part_id__comp_first_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                part_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Proposed"];
             };
         };
         responses: {

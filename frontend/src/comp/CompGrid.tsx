@@ -37,6 +37,9 @@ export function CompGrid({
   const { section } = cell.line
   const judged = useJudged(partId, section.id)
   const offer = line.offers[0]
+  // Why the program chose what is used where the arrows stand.
+  const middle = (cell.phrase.from_frame + cell.phrase.to_frame) / 2
+  const why = line.pieces.find((piece) => piece.from_frame <= middle && middle < piece.to_frame)?.why
   return (
     <section aria-label="Takes of the section" ref={box} className="flex min-h-0 grow flex-col pt-2">
       <div className="flex items-baseline gap-5 px-2.5 pb-1.5 whitespace-nowrap">
@@ -51,9 +54,15 @@ export function CompGrid({
           </button>
         )}
         {tried && tried.looks.length > 0 && <p className="text-[13.5px] text-mic">~ {tried.looks[0]}</p>}
-        <p className="ml-auto truncate text-[13px] text-pencil">
-          arrows choose, Space hears it in its place, Enter uses it, F follows the takes
-        </p>
+        {why ? (
+          <p className="min-w-0 truncate text-[13.5px]" title={why}>
+            {why}
+          </p>
+        ) : (
+          <p className="ml-auto truncate text-[13px] text-pencil">
+            arrows choose, Space hears it in its place, Enter uses it, F follows the takes
+          </p>
+        )}
       </div>
       {width > 0 && (
         <Rows cell={cell} line={line} judged={judged.data?.takes} width={width} onChoose={onChoose} onUse={onUse} />

@@ -46,7 +46,7 @@ export function CompSheet({
                 onClick={() => line.phrases[0] && onChoose(line.phrases[0])}
               >
                 <span className="block font-name text-[16px] leading-5 font-[650]">{line.section.name}</span>
-                <span className="block text-[12.5px] text-pencil">{of?.settled ? 'chosen' : 'follows takes'}</span>
+                <span className="block text-[12.5px] text-pencil">{of?.settled ? 'comped' : 'follows takes'}</span>
               </button>
               <svg width={width} height={LINE} className="block select-none">
                 {of && <Line line={line} of={of} takes={takes} barWidth={barWidth} />}
@@ -93,11 +93,12 @@ const Line = memo(function Line({ line, of, takes, barWidth }: LineProps) {
           {bar.number}
         </text>
       ))}
-      {of.pieces.map((piece) => (
+      {of.pieces.map((piece, index) => (
         <Piece
           key={piece.from_frame}
           piece={piece}
           take={takes.find((entry) => entry.id === piece.take_id)}
+          goesOn={of.pieces[index - 1]?.take_id === piece.take_id}
           x={xOf(piece.from_frame)}
           width={xOf(piece.to_frame) - xOf(piece.from_frame)}
         />
@@ -138,7 +139,20 @@ const Line = memo(function Line({ line, of, takes, barWidth }: LineProps) {
 })
 
 /** A stretch of a take: its wave, its number, and the mark of the join before it. */
-function Piece({ piece, take, x, width }: { piece: CompPiece; take: Take | undefined; x: number; width: number }) {
+function Piece({
+  piece,
+  take,
+  goesOn,
+  x,
+  width,
+}: {
+  piece: CompPiece
+  take: Take | undefined
+  /** It is the take before it too: its number stands there. */
+  goesOn: boolean
+  x: number
+  width: number
+}) {
   const wave = useWave(piece.take_id).data
   const path = useMemo(() => {
     const columns = take && wave?.channels[take.heard_first]
@@ -162,7 +176,7 @@ function Piece({ piece, take, x, width }: { piece: CompPiece; take: Take | undef
   return (
     <g opacity={piece.in_bin ? 0.5 : 1}>
       {path && <path d={path} fill={piece.settled ? ink : 'var(--faint)'} />}
-      {width > 26 && (
+      {width > 26 && !goesOn && (
         <text
           x={x + 9}
           y={LINE - 5}

@@ -17,6 +17,8 @@ import { useCompActs } from './useCompActs'
 import { useCompCell } from './useCompCell'
 import { useTryOut } from './useTryOut'
 
+const LINK = 'text-pencil underline underline-offset-4 hover:text-ink'
+
 /** The best phrases of many takes become one performance: chosen by ear and keys, joined by the program. */
 export function CompStation() {
   const { session, part, sheet } = useOpenSession()
@@ -80,6 +82,7 @@ function OfPart({ part, sheet, comp }: { part: Part; sheet: Sheet; comp: Comp })
       does: 'use what a newer take offers',
       act: () => (offer ? acts.use(offer.take_id, offer) : notice('no newer take has anything for this section')),
     },
+    { key: 'p', does: 'a first comp of the section', act: () => here && acts.propose([here]) },
     { key: 'd', does: 'hear the DI, and back', act: () => setDry(!dry) },
   ])
 
@@ -92,6 +95,20 @@ function OfPart({ part, sheet, comp }: { part: Part; sheet: Sheet; comp: Comp })
         <p className="min-w-0 truncate text-[13px] text-pencil">
           {holes.length ? count(holes.length, 'hole') : 'no holes'}
           {comp.looks > 0 && ` · ${count(comp.looks, 'join')} to hear`}
+        </p>
+        <p className="flex gap-3 text-[13px] whitespace-nowrap">
+          First comp:
+          <button className={LINK} onClick={() => here && acts.propose([here])}>
+            this section (P)
+          </button>
+          <button className={LINK} onClick={() => acts.propose([])}>
+            the song
+          </button>
+          {holes.length > 0 && (
+            <button className={LINK} onClick={() => acts.propose([], true)}>
+              what is missing
+            </button>
+          )}
         </p>
         <span className="ml-auto" />
         <UndoLinks />

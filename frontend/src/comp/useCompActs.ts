@@ -35,6 +35,16 @@ export function useCompActs(partId: string) {
         act(() => answered(api.POST('/api/parts/{part_id}/comp/clear', { params: { path }, body: range(phrase) }))),
       follow: (phrase: Phrase) =>
         act(() => answered(api.POST('/api/parts/{part_id}/comp/follow', { params: { path }, body: range(phrase) }))),
+      /** A first comp by what was found in the takes, of some sections or, without any, of the song. */
+      propose: (sectionIds: string[], onlyMissing = false) =>
+        act(() =>
+          answered(
+            api.POST('/api/parts/{part_id}/comp/first', {
+              params: { path },
+              body: { section_ids: sectionIds, only_missing: onlyMissing },
+            }),
+          ),
+        ),
       copy: (name: string) =>
         act(() => answered(api.POST('/api/parts/{part_id}/comp/versions', { params: { path }, body: { name } }))),
       choose: (compId: string) =>

@@ -12,14 +12,14 @@ import { useMakeParcels } from './useMakeParcels'
 
 /** Files for whoever mixes: open formats, aligned, named, in one ZIP. */
 export function HandOverStation() {
-  const { session, takes } = useOpenSession()
+  const { session } = useOpenSession()
   const items = useHandOverItems(session.id)
   const [{ dropped: droppedKeys, kind, depth: chosenDepth, start }, change] = useForm(session.id)
   const dropped = useMemo(() => new Set(droppedKeys), [droppedKeys])
   // FLAC knows no floats: what was chosen for WAV stays chosen for WAV.
   const depth = kind === 'flac' && chosenDepth === '32f' ? '24' : chosenDepth
   const { parcels, make, stop } = useMakeParcels(session.id)
-  const groups = useMemo(() => groupByTake(items.data ?? []), [items.data])
+  const groups = useMemo(() => grouped(items.data ?? []), [items.data])
 
   if (items.isError)
     return (
@@ -61,9 +61,11 @@ export function HandOverStation() {
         <div className="min-h-0 grow overflow-y-auto border-t border-rule">
           {groups.map((group) => {
             const keys = group.map((item) => item.key)
-            const take = takes.find((entry) => entry.id === group[0]!.take_id)
             return (
-              <div key={group[0]!.take_id} className="grid grid-cols-[minmax(0,1fr)_300px] border-b border-rule py-1.5">
+              <div
+                key={group[0]!.group_id}
+                className="grid grid-cols-[minmax(0,1fr)_300px] border-b border-rule py-1.5"
+              >
                 <ul>
                   {group.map((item) => (
                     <li key={item.key}>
@@ -89,7 +91,7 @@ export function HandOverStation() {
                       keys.some((key) => dropped.has(key)),
                     )
                   }
-                  aria-label={`All of ${take?.part_name ?? 'this take'} ${take?.number ?? ''}, bars ${group[0]!.first_bar} to ${group[0]!.last_bar}`}
+                  aria-label={`All of ${group[0]!.group}, bars ${group[0]!.first_bar} to ${group[0]!.last_bar}`}
                 >
                   <Place items={group} lastBar={session.last_bar} dropped={dropped} />
                 </button>
@@ -157,9 +159,9 @@ export function HandOverStation() {
   )
 }
 
-function groupByTake(items: HandOverItem[]): HandOverItem[][] {
+function grouped(items: HandOverItem[]): HandOverItem[][] {
   const groups = new Map<string, HandOverItem[]>()
-  for (const item of items) groups.set(item.take_id, [...(groups.get(item.take_id) ?? []), item])
+  for (const item of items) groups.set(item.group_id, [...(groups.get(item.group_id) ?? []), item])
   return [...groups.values()]
 }
 

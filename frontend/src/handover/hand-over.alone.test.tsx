@@ -28,9 +28,10 @@ const there = vi.hoisted(() => ({
 }))
 
 vi.mock('../api/queries', () => {
-  const item = (key: string, take_id: string, kind: string, name: string) => ({
+  const item = (key: string, group_id: string, kind: string, name: string) => ({
     key,
-    take_id,
+    group_id,
+    group: group_id.replace('t', 'Lead '),
     kind,
     name,
     first_bar: 1,

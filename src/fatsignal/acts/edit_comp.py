@@ -131,7 +131,7 @@ async def use(conn: Connection, part_id: UUID, take_id: UUID, span: Window, sess
     """Let a take sound somewhere."""
 
     def says(of: Editing) -> str:
-        return f"{of.part.name}: take {of.numbers[take_id]} used in {_bars(of.session, span)}"
+        return f"{of.part.name}: take {of.numbers[take_id]} used in {in_bars(of.session, span)}"
 
     async with editing(conn, part_id, sessions_folder, kind="use take", says=says) as of:
         _use(of, take_id, span)
@@ -141,7 +141,7 @@ async def clear(conn: Connection, part_id: UUID, span: Window, sessions_folder: 
     """Let nothing sound somewhere."""
 
     def says(of: Editing) -> str:
-        return f"{of.part.name}: {_bars(of.session, span)} emptied"
+        return f"{of.part.name}: {in_bars(of.session, span)} emptied"
 
     async with editing(conn, part_id, sessions_folder, kind="make hole", says=says) as of:
         of.touched = of.sections_of(span)
@@ -152,7 +152,7 @@ async def follow_takes(conn: Connection, part_id: UUID, span: Window, sessions_f
     """Give the sections that a span lies in back to the takes: starred before unmarked, newest first."""
 
     def says(of: Editing) -> str:
-        return f"{of.part.name}: {_bars(of.session, of.sections_of(span))} follow the takes again"
+        return f"{of.part.name}: {in_bars(of.session, of.sections_of(span))} follow the takes again"
 
     async with editing(conn, part_id, sessions_folder, kind="follow takes", says=says) as of:
         of.comp = give_back(of.comp, of.sections_of(span), rate_hz=of.session.rate_hz)
@@ -230,7 +230,7 @@ def _read(piece: CompPiece, sound: MaterialOnDisk, from_frame: int, frames: int)
         return {channel: gain * reader.read(Wanted.exactly(channel), at, frames) for channel in sound.material.channels}
 
 
-def _bars(session: Session, span: Window) -> str:
+def in_bars(session: Session, span: Window) -> str:
     """A span in words: the bars that it touches."""
     edge = round(AROUND_S / 4 * session.rate_hz)
     first, last = (session.tempo.place_at(frame).bar for frame in (span.from_frame + edge, span.to_frame - edge))

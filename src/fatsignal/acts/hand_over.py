@@ -15,9 +15,10 @@ from pydantic import BaseModel, Field
 
 import fatsignal
 from fatsignal.acts.materials import material_of_print, material_of_take
+from fatsignal.acts.part_sound import comps_of_session
 from fatsignal.core.clip import Samples
 from fatsignal.core.level.depth import Depth
-from fatsignal.core.material.channels import RecordedKind, Wanted
+from fatsignal.core.material.channels import Channel, RecordedKind, Wanted
 from fatsignal.core.song.questions import tempo_in_words
 from fatsignal.core.takes.windows import Window
 from fatsignal.errors import FileRefused, InvalidSetting
@@ -26,6 +27,7 @@ from fatsignal.files.material_files import MaterialOnDisk, open_recorded
 from fatsignal.files.names import channel_name, file_name, take_stem
 from fatsignal.files.sound_writer import FileKind, check_depth, write_sound
 from fatsignal.store import parts, prints, sessions, takes
+from fatsignal.store.comps import StoredComp
 from fatsignal.store.database import Connection
 from fatsignal.store.prints import Print
 from fatsignal.store.sessions import Session
@@ -41,7 +43,10 @@ _RECORDED = {
     "sim": "The tone that was heard while it was played, printed with it.",
 }
 
-_CHANNEL, _PRINT = "channel-", "print-"
+_CHANNEL, _PRINT, _COMP = "channel-", "print-", "comp-"
+
+# Of a part before its takes, the newest of which comes first.
+_COMPS_FIRST = -1 << 40
 
 Start = Literal["song", "own"]
 
@@ -127,6 +132,15 @@ def channel_keys(part_name: str, take: Take, channels: Sequence[TakeChannel]) ->
     return [(f"{_CHANNEL}{take.id}-{each.position}", channel_name(stem, each.name), each.kind) for each in channels]
 
 
+def comp_keys(part_name: str, comp: StoredComp, sounds: MaterialOnDisk) -> list[tuple[str, str, Channel]]:
+    """Key, name and channel of each file that a comp becomes."""
+    stem = f"{part_name} {comp.name}"
+    return [
+        (f"{_COMP}{comp.id}-{place}", channel_name(stem, channel.name), channel)
+        for place, channel in enumerate(sounds.material.channels)
+    ]
+
+
 def print_key(part_name: str, take: Take, print_: Print) -> tuple[str, str]:
     """Key and name of the file that a print becomes."""
     stem = take_stem(part_name, take.number)
@@ -164,6 +178,12 @@ async def parcel_of(conn: Connection, session_id: UUID, asked: ParcelAsked, sess
             if key in chosen:
                 item = Item(recorded, Wanted.exactly(channel.key), name, take.recorded_at, _RECORDED[kind])
                 found.append((places[take.part_id], -take.number, item))
+    if any(key.startswith(_COMP) for key in chosen):
+        for comp, sounds in await comps_of_session(conn, session_id, sessions_folder):
+            for key, name, of_comp in comp_keys(names[comp.part_id], comp, sounds):
+                if key in chosen:
+                    item = Item(sounds, Wanted.exactly(of_comp), name, comp.made_at, "Made of several takes.")
+                    found.append((places[comp.part_id], _COMPS_FIRST, item))
     if any(key.startswith(_PRINT) for key in chosen):
         for print_, take in await finished_prints(conn, session_id):
             key, name = print_key(names[take.part_id], take, print_)

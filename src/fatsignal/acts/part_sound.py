@@ -10,6 +10,7 @@ from fatsignal.core.comp.pieces import Pieces
 from fatsignal.core.comp.sound import material_of_pieces
 from fatsignal.files.material_files import MaterialOnDisk
 from fatsignal.store import comps, takes
+from fatsignal.store.comps import StoredComp
 from fatsignal.store.database import Connection
 from fatsignal.store.takes import Take, TakeChannel
 
@@ -33,8 +34,17 @@ async def sounds_of_session(conn: Connection, session_id: UUID, sessions_folder:
     by_part: dict[UUID, list[Take]] = {}
     for take in await takes.list_kept(conn, session_id):
         by_part.setdefault(take.part_id, []).append(take)
-    comp = await comps.current_of_session(conn, session_id)
+    comp = {each.part_id: each.comp for each in await comps.current_of_session(conn, session_id)}
     return await _sounds(conn, {**{part_id: [] for part_id in comp}, **by_part}, comp, sessions_folder)
+
+
+async def comps_of_session(
+    conn: Connection, session_id: UUID, sessions_folder: Path
+) -> list[tuple[StoredComp, MaterialOnDisk]]:
+    """The comps that sound, part by part, each with what its part sounds like; who follows the takes has none."""
+    current = await comps.current_of_session(conn, session_id)
+    sounds = await sounds_of_session(conn, session_id, sessions_folder) if current else {}
+    return [(comp, sounds[comp.part_id]) for comp in current if comp.part_id in sounds]
 
 
 async def _sounds(

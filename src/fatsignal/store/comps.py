@@ -45,10 +45,9 @@ async def list_comps(conn: Connection, part_id: UUID) -> list[StoredComp]:
     return await _listed(conn, "comp.part_id = %s", part_id)
 
 
-async def current_of_session(conn: Connection, session_id: UUID) -> dict[UUID, Comp]:
-    """What sounds of each part that has a comp, by the part."""
-    found = await _listed(conn, "comp.id = part.comp_id AND part.session_id = %s", session_id)
-    return {each.part_id: each.comp for each in found}
+async def current_of_session(conn: Connection, session_id: UUID) -> list[StoredComp]:
+    """What sounds of each part that has a comp, part by part."""
+    return await _listed(conn, "comp.id = part.comp_id AND part.session_id = %s", session_id)
 
 
 async def all_of_session(conn: Connection, session_id: UUID) -> list[StoredComp]:

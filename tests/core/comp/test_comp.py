@@ -4,7 +4,7 @@ from itertools import pairwise
 from uuid import UUID
 
 import numpy as np
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from fatsignal.core.comp.comp import Comp, following, performance, rearranged, settled, with_pieces
@@ -36,6 +36,7 @@ def test_untouched_it_follows_the_takes_from_the_right_place_of_their_files():
 
 
 @given(takes_of_a_part, spans, spans)
+@settings(deadline=None)
 def test_what_is_settled_stays_whatever_comes_and_the_rest_follows(takes, span, later):
     comp = settled(Comp(), span, takes)
     before = sound(performance(Comp(), takes))
@@ -91,6 +92,7 @@ def test_sections_that_change_places_take_their_pieces_along():
 
 
 @given(takes_of_a_part, st.lists(spans, max_size=4), st.lists(spans, max_size=4))
+@settings(deadline=None)
 def test_performances_never_overlap(takes, places, chosen):
     comp = Comp()
     for span in places:

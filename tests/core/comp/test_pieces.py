@@ -6,7 +6,7 @@ from uuid import UUID
 
 import numpy as np
 import pytest
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from fatsignal.core.comp.pieces import CompPiece, cleared, holes, in_order, laid, laid_under, within
@@ -47,6 +47,7 @@ acts = st.lists(
 
 
 @given(acts)
+@settings(deadline=None)
 def test_whatever_is_done_pieces_never_overlap_and_nothing_outside_the_edit_changes(done):
     pieces = ()
     for act, of in done:
@@ -69,6 +70,7 @@ def test_whatever_is_done_pieces_never_overlap_and_nothing_outside_the_edit_chan
 
 
 @given(st.lists(st.integers(1, 299), max_size=12, unique=True))
+@settings(deadline=None)
 def test_a_take_that_was_cut_and_joined_back_is_one_piece_again(cuts):
     whole = piece(7, 0, 300, at=40)
     edges = [0, *sorted(cuts), 300]
@@ -87,6 +89,7 @@ def test_what_lies_otherwise_than_it_was_recorded_stays_a_piece_of_its_own():
 
 
 @given(acts, spans)
+@settings(deadline=None)
 def test_holes_are_where_nothing_sounds(done, span):
     pieces = ()
     for act, of in done:

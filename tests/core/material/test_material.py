@@ -129,6 +129,7 @@ def test_a_take_by_itself_is_its_files_sample_for_sample_handles_too():
 
 
 @given(st.floats(-0.95, 1.0))
+@settings(deadline=None)
 def test_two_sides_of_a_crossfade_stay_as_loud_whatever_they_have_in_common(correlation):
     """g₁² + g₂² + 2ρ·g₁·g₂ = 1, and each side alone at its end; ρ = 0 are sine and cosine, ρ = 1 straight lines."""
     share = np.linspace(0, 1, 101)

@@ -6,15 +6,16 @@ from uuid import UUID, uuid4
 from fastapi import APIRouter, Query, Request
 from pydantic import BaseModel, Field, model_validator
 
-from fatsignal.acts import edit_comp
+from fatsignal.acts import edit_comp, propose_comp
 from fatsignal.acts.try_comp import try_take
 from fatsignal.core.comp.comp import Comp
 from fatsignal.core.comp.document import Frame
 from fatsignal.core.material.channels import HEARD_FIRST, Wanted
 from fatsignal.core.takes.windows import Window
-from fatsignal.errors import InvalidSetting
-from fatsignal.store import comps, history, parts
-from fatsignal.web.context import SettingsDep, Transaction
+from fatsignal.errors import InvalidSetting, NotFound
+from fatsignal.store import comps, history, parts, sections
+from fatsignal.web.context import Pool, SettingsDep, Transaction, WorkQueueDep
+from fatsignal.web.judged_sections import judged_section
 from fatsignal.web.presenters.comp import CompView, comp_of
 from fatsignal.web.sounds import PlayingMaterials, StreamedSound, streamed
 
@@ -60,6 +61,13 @@ class VersionName(BaseModel):
     name: str = Field(min_length=1, max_length=60)
 
 
+class Proposed(BaseModel):
+    """Which sections get a first comp; none named, all of the song."""
+
+    section_ids: list[UUID] = Field(default=[], max_length=500)
+    only_missing: bool = Field(default=False, description="Only holes are filled.")
+
+
 class Chosen(BaseModel):
     comp_id: UUID
 
@@ -90,6 +98,23 @@ async def use(part_id: UUID, wanted: Used, conn: Transaction, settings: Settings
     """Let a take sound in a range of the song."""
     await edit_comp.use(conn, part_id, wanted.take_id, wanted.span, settings.sessions_folder)
     return await comp_of(conn, part_id)
+
+
+@router.post("/parts/{part_id}/comp/first")
+async def propose(part_id: UUID, wanted: Proposed, pool: Pool, queue: WorkQueueDep, settings: SettingsDep) -> CompView:
+    """A first comp by what was found in the takes: every piece says why. What a person chose stays as it is."""
+    async with pool.connection() as conn:
+        part = await parts.get_part(conn, part_id)
+        known = [section.id for section in await sections.list_sections(conn, part.session_id)]
+    unknown = [section_id for section_id in wanted.section_ids if section_id not in known]
+    if unknown:
+        raise NotFound("section", unknown[0])
+    asked = [section_id for section_id in known if section_id in wanted.section_ids or not wanted.section_ids]
+    judged = [await judged_section(pool, queue, part_id, section_id) for section_id in asked]
+    async with pool.connection() as conn:
+        await propose_comp.propose(conn, part_id, judged, settings.sessions_folder, only_missing=wanted.only_missing)
+    async with pool.connection() as conn:
+        return await comp_of(conn, part_id)
 
 
 @router.post("/parts/{part_id}/comp/clear")

@@ -9,12 +9,15 @@ from fastapi import APIRouter, Response
 from fastapi.responses import FileResponse
 from pydantic import BaseModel, Field
 
-from fatsignal.acts.hand_over import ParcelAsked, channel_keys, finished_prints, parcel_of, print_key
+from fatsignal.acts.hand_over import ParcelAsked, channel_keys, comp_keys, finished_prints, parcel_of, print_key
+from fatsignal.acts.part_sound import comps_of_session
 from fatsignal.core.material.channels import RecordedKind
 from fatsignal.errors import NotFound
+from fatsignal.files.material_files import MaterialOnDisk
 from fatsignal.files.names import file_name
 from fatsignal.jobs.kinds.parcels import PARCEL_KIND, parcel_file
 from fatsignal.store import parts, sessions, works
+from fatsignal.store.comps import StoredComp
 from fatsignal.store.sessions import Session
 from fatsignal.store.takes import Take, TakeChannel
 from fatsignal.store.works import Work, WorkState
@@ -29,7 +32,8 @@ class HandOverItem(BaseModel):
     """One thing that can be handed over; `key` names it in the request for the ZIP."""
 
     key: str
-    take_id: UUID
+    group_id: UUID = Field(description="What it belongs to: a take, or the comp of a part.")
+    group: str = Field(description="That in words.")
     name: str
     kind: RecordedKind
     seconds: float
@@ -55,7 +59,9 @@ def _of_take(session: Session, part_name: str, take: Take, channels: list[TakeCh
     """What a take becomes; in the bin, nothing."""
     if take.binned_at is not None:
         return b""
-    items = [_item(session, take, key, name, kind) for key, name, kind in channel_keys(part_name, take, channels)]
+    items = [
+        _item(session, part_name, take, key, name, kind) for key, name, kind in channel_keys(part_name, take, channels)
+    ]
     return b",".join(item.model_dump_json().encode() for item in items)
 
 
@@ -63,29 +69,50 @@ _CHANNELS = PerTake("hand-over", _of_take)
 
 
 @router.get("/hand-over", response_model=list[HandOverItem])
-async def all_items(session_id: UUID, pool: Pool, lists: TakeListsDep) -> Response:
-    """All channels of takes that are not in the bin, then all finished prints."""
+async def all_items(session_id: UUID, pool: Pool, take_lists: TakeListsDep, settings: SettingsDep) -> Response:
+    """Comps first, then all channels of takes that are not in the bin, then all finished prints."""
     async with pool.connection() as conn:
         session = await sessions.get_session(conn, session_id)
         names = {part.id: part.name for part in await parts.list_parts(conn, session_id)}
-        channels, printed = await lists.read(conn, session_id, _CHANNELS), await finished_prints(conn, session_id)
+        channels, printed = await take_lists.read(conn, session_id, _CHANNELS), await finished_prints(conn, session_id)
+        comped = await comps_of_session(conn, session_id, settings.sessions_folder)
 
     def make() -> bytes:
         of_prints = [
-            _item(session, take, *print_key(names[take.part_id], take, print_), "sim") for print_, take in printed
+            _item(session, names[take.part_id], take, *print_key(names[take.part_id], take, print_), "sim")
+            for print_, take in printed
         ]
-        both = [each for each in (channels()[1:-1], written(list[HandOverItem], of_prints)[1:-1]) if each]
-        return b"[" + b",".join(both) + b"]"
+        of_comps = [item for comp, sounds in comped for item in _of_comp(session, names[comp.part_id], comp, sounds)]
+        three = (
+            written(list[HandOverItem], of_comps)[1:-1],
+            channels()[1:-1],
+            written(list[HandOverItem], of_prints)[1:-1],
+        )
+        return b"[" + b",".join(each for each in three if each) + b"]"
 
     return await json_beside(make)
 
 
-def _item(session: Session, take: Take, key: str, name: str, kind: RecordedKind) -> HandOverItem:
+def _item(session: Session, part_name: str, take: Take, key: str, name: str, kind: RecordedKind) -> HandOverItem:
     return HandOverItem(
-        key=key, take_id=take.id, name=name, kind=kind, seconds=take.frames / take.rate_hz,
+        key=key, group_id=take.id, group=f"{part_name} {take.number}", name=name, kind=kind,
+        seconds=take.frames / take.rate_hz,
         first_bar=session.tempo.bar_beat_at(take.used.from_frame)[0],
         last_bar=session.tempo.bar_beat_at(take.used.to_frame - 1)[0],
     )  # fmt: skip
+
+
+def _of_comp(session: Session, part_name: str, comp: StoredComp, sounds: MaterialOnDisk) -> list[HandOverItem]:
+    span = sounds.material.span
+    first, last = (session.tempo.bar_beat_at(frame)[0] for frame in (span.from_frame, span.to_frame - 1))
+    return [
+        HandOverItem(
+            key=key, group_id=comp.id, group=f"{part_name} {comp.name}", name=name, kind=channel.kind,
+            seconds=span.frames / session.rate_hz, first_bar=first, last_bar=last,
+        )
+        for key, name, channel in comp_keys(part_name, comp, sounds)
+        if channel.kind != "track"
+    ]  # fmt: skip
 
 
 @router.get("/parcels")

@@ -1,22 +1,17 @@
 """The phrase grid: what is found in each take of a section, phrase by phrase, and how it stands against the click."""
 
-import contextlib
-from collections.abc import Awaitable, Callable
-from typing import Any, Literal
+from typing import Literal
 from uuid import UUID
 
 from fastapi import APIRouter
 from pydantic import BaseModel, Field
 
-from fatsignal.errors import ChangedMeanwhile, WorkFailed
-from fatsignal.jobs.kinds.judging import JUDGING_KIND, TUNING_DRIFT_KIND
+from fatsignal.jobs.kinds.judging import TUNING_DRIFT_KIND
 from fatsignal.store.works import Work
 from fatsignal.web.context import Pool, WorkQueueDep
-from fatsignal.web.work_queue import WorkQueue
+from fatsignal.web.judged_sections import judged_section, of_what_stays
 
 router = APIRouter(prefix="/api/parts/{part_id}", tags=["takes"])
-
-_TRIES = 5
 
 
 class FindingView(BaseModel, from_attributes=True):
@@ -98,17 +93,7 @@ class TuningDriftView(BaseModel):
 @router.get("/judged/{section_id}")
 async def judged(part_id: UUID, section_id: UUID, pool: Pool, queue: WorkQueueDep) -> JudgedView:
     """Every take that touches a section, newest first, compared phrase by phrase."""
-    from fatsignal.acts.judged_section import load_section
-
-    async def asked() -> Work:
-        async with pool.connection() as conn:
-            loaded = await load_section(conn, part_id, section_id)
-        return await queue.ask(
-            kind=JUDGING_KIND, fingerprint=loaded.fingerprint(), session_id=loaded.session.id,
-            work_input={"part_id": str(part_id), "section_id": str(section_id)},
-        )  # fmt: skip
-
-    return JudgedView.model_validate(await _of_what_stays(asked, queue))
+    return JudgedView.model_validate(await judged_section(pool, queue, part_id, section_id))
 
 
 @router.get("/tuning-drift")
@@ -124,12 +109,4 @@ async def tuning_drift(part_id: UUID, pool: Pool, queue: WorkQueueDep) -> list[T
             work_input={"part_id": str(part_id)},
         )  # fmt: skip
 
-    return [TuningDriftView.model_validate(each) for each in await _of_what_stays(asked, queue)]
-
-
-async def _of_what_stays(ask: Callable[[], Awaitable[Work]], queue: WorkQueue) -> Any:
-    """The result for takes as they are: where they change while it is computed, it is asked for again."""
-    for _ in range(_TRIES):
-        with contextlib.suppress(ChangedMeanwhile):
-            return await queue.result(await ask())
-    raise WorkFailed("the takes change faster than they are judged: look again in a moment")
+    return [TuningDriftView.model_validate(each) for each in await of_what_stays(asked, queue)]
