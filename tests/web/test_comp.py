@@ -10,7 +10,7 @@ import soundfile
 from tests.signals import FS, plucks
 from tests.web.in_process import in_process
 
-BAR = 2 * FS
+BAR = FS
 SECTIONS = [
     {"name": "Verse", "first_bar": 1, "bars": 4, "phrase_bars": 2},
     {"name": "Chorus", "first_bar": 5, "bars": 4, "phrase_bars": 2},
@@ -32,7 +32,7 @@ class Song:
         self.played = {}
 
     async def make(self, *seeds):
-        made = (await self.client.post("/api/sessions", json={"name": "Comp", "tempo": "120", "rate_hz": FS})).json()
+        made = (await self.client.post("/api/sessions", json={"name": "Comp", "tempo": "240", "rate_hz": FS})).json()
         self.address = f"/api/sessions/{made['id']}"
         self.part = (
             await self.client.post(f"{self.address}/parts", json={"name": "Lead", "instrument": "baritone guitar"})
@@ -43,7 +43,7 @@ class Song:
         return self
 
     async def add_take(self, seed, level=1.0):
-        dry = level * plucks(16.0, seed=seed)
+        dry = level * plucks(8.0, seed=seed)
         sounds = {"DI.wav": dry, "mic A.wav": 0.5 * np.roll(dry, 48)}
         files = []
         for name, samples in sounds.items():

@@ -34,7 +34,7 @@ _STEP_S = 0.001
 _ATTACK_S, _BEFORE_S = 0.02, 0.002
 # What counts how much, in shares of the power that is heard around: a note twice or not at all, an attack that is cut,
 # a note on the wished border that is still the other take's.
-_NOTE_LOST, _ATTACK_CUT, _BEGINS_LATE, _FAR = 20.0, 10.0, 2.0, 0.15
+_NOTE_LOST, _ATTACK_CUT, _BEGINS_LATE, _FAR = 20.0, 10.0, 6.0, 0.15
 # Strangers that cross within 2 ms click, over 200 ms they are two: between them are 20 to 40 ms.
 _CLICKS_S, _TWO_S, _WIDE_S = 0.008, 0.2, 0.01
 _USUAL_S, _UNUSUAL = 0.012, 0.01
