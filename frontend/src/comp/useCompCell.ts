@@ -1,6 +1,6 @@
-import { useCallback, useMemo } from 'react'
-import { useSearchParams } from 'react-router'
+import { useMemo } from 'react'
 import type { Phrase, Sheet, SheetLine, Take } from '../api/client'
+import { useAddress } from '../shell/useAddress'
 
 /** What the arrows stand on: a phrase of the song and a take. It is named in the address, so that a reload loses nothing. */
 export interface Cell {
@@ -12,7 +12,7 @@ export interface Cell {
 }
 
 export function useCompCell(sheet: Sheet | undefined, takes: Take[], first: string | undefined) {
-  const [shown, setShown] = useSearchParams()
+  const { shown, show } = useAddress()
   const bar = Number(shown.get('bar'))
   const takeId = shown.get('take')
   const dry = shown.get('dry') === 'yes'
@@ -31,18 +31,6 @@ export function useCompCell(sheet: Sheet | undefined, takes: Take[], first: stri
     const rows = takes.filter((take) => place.line.take_ids.includes(take.id))
     return { ...place, rows, take: rows.find((row) => row.id === takeId) ?? rows[0] } satisfies Cell
   }, [place, takes, takeId])
-
-  const show = useCallback(
-    (changes: Record<string, string | null>) => {
-      // From the address as it is: what was drawn last may be a key press older.
-      const now = new URLSearchParams(window.location.search)
-      for (const [key, value] of Object.entries(changes))
-        if (value === null) now.delete(key)
-        else now.set(key, value)
-      setShown(now, { replace: true })
-    },
-    [setShown],
-  )
 
   return {
     cell,

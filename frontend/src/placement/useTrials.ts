@@ -1,5 +1,4 @@
 import { useCallback, useEffect, useMemo, useRef } from 'react'
-import { useSearchParams } from 'react-router'
 import { actsUnderWay, formOf, reportErrors } from '../api/acts'
 import {
   type ComparedTrials,
@@ -17,6 +16,7 @@ import { useChoice, usePlayer } from '../desk/Choice'
 import { useHearing } from '../desk/Hearing'
 import { useOpenSession } from '../desk/OpenSession'
 import { besideOf } from '../desk/Transport'
+import { useAddress } from '../shell/useAddress'
 import { playerSounds } from './playerSounds'
 
 export const MOST_COMPARED = 9
@@ -28,7 +28,7 @@ export function useTrials(part: Part) {
   const { player, setHeardBeside } = useChoice()
   const { cue } = useHearing()
   const { playing, heard } = usePlayer()
-  const [shown, setShown] = useSearchParams()
+  const { shown, show } = useAddress()
   const placement = usePlacement(part.id).data
   const trials = placement?.trials ?? NONE
   const wanted = shown.get('trial')
@@ -37,18 +37,6 @@ export function useTrials(part: Part) {
   const compared = useComparedTrials(beside, of).data
   const trial = trials.find((entry) => entry.id === wanted) ?? trials[0]
   const settings = placement?.settings
-
-  const show = useCallback(
-    (changes: Record<string, string | null>) => {
-      // From the address as it is: what was drawn last may be a key press older.
-      const now = new URLSearchParams(window.location.search)
-      for (const [key, value] of Object.entries(changes))
-        if (value === null) now.delete(key)
-        else now.set(key, value)
-      setShown(now, { replace: true })
-    },
-    [setShown],
-  )
 
   /** The clip that is meant at this moment. */
   const meant = useCallback(() => {

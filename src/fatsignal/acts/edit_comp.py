@@ -13,9 +13,11 @@ from fatsignal.core.clip import Samples
 from fatsignal.core.comp.comp import Comp, with_pieces, with_seen
 from fatsignal.core.comp.edits import AROUND_S, give_back, make_hole, trimmed, unjoined, use_take, with_border
 from fatsignal.core.comp.pieces import CompPiece, Pieces
+from fatsignal.core.comp.sheet import in_bars
 from fatsignal.core.material.channels import Channel, Wanted
 from fatsignal.core.takes.counting import Played
 from fatsignal.core.takes.windows import Window, touches
+from fatsignal.core.units import amplitude_from_db
 from fatsignal.errors import FileRefused, InvalidSetting
 from fatsignal.files.material_files import MaterialOnDisk
 from fatsignal.store import comps, history, parts, sections, sessions, takes
@@ -50,6 +52,10 @@ class Editing:
             raise InvalidSetting("this take is not one of the part, or is in the bin: bring it back first")
         return found
 
+    def in_bars(self, span: Window) -> str:
+        """A span in words; a border may lie some way beyond its bar line."""
+        return in_bars(self.session.tempo, span, slack_frames=round(AROUND_S / 4 * self.session.rate_hz))
+
     def near(self, span: Window) -> list[UUID]:
         """The sections that a span lies in."""
         return [section_id for section_id, each in self.sections.items() if touches([each], span)]
@@ -65,15 +71,14 @@ class Editing:
 
 @asynccontextmanager
 async def editing(
-    conn: Connection, part_id: UUID, sessions_folder: Path, *, kind: str, says: Callable[[Editing], str],
-    subject: str = "",
-) -> AsyncIterator[Editing]:  # fmt: skip
+    conn: Connection, part_id: UUID, sessions_folder: Path, *, kind: str, says: Callable[[Editing], str]
+) -> AsyncIterator[Editing]:
     """Change `comp` of what this gives: it is joined where it needs to be, and kept, as one act."""
     part = await parts.get_part(conn, part_id)
     current = await comps.current_of_part(conn, part_id)
     comp_id = current.id if current else uuid4()
     scope: history.Scope = {"comp": [comp_id], "part": [part_id]}
-    async with history.act(conn, part.session_id, kind=kind, says=kind, scope=scope, subject=subject) as act:
+    async with history.act(conn, part.session_id, kind=kind, says=kind, scope=scope) as act:
         current = await comps.current_of_part(conn, part_id)
         if current is not None and current.id != comp_id:
             raise InvalidSetting("another version of the comp was chosen meanwhile: look at it, and do it again")
@@ -131,7 +136,7 @@ async def use(conn: Connection, part_id: UUID, take_id: UUID, span: Window, sess
     """Let a take sound somewhere."""
 
     def says(of: Editing) -> str:
-        return f"{of.part.name}: take {of.numbers[take_id]} used in {in_bars(of.session, span)}"
+        return f"{of.part.name}: take {of.numbers[take_id]} used in {of.in_bars(span)}"
 
     async with editing(conn, part_id, sessions_folder, kind="use take", says=says) as of:
         _use(of, take_id, span)
@@ -141,7 +146,7 @@ async def clear(conn: Connection, part_id: UUID, span: Window, sessions_folder: 
     """Let nothing sound somewhere."""
 
     def says(of: Editing) -> str:
-        return f"{of.part.name}: {in_bars(of.session, span)} emptied"
+        return f"{of.part.name}: {of.in_bars(span)} emptied"
 
     async with editing(conn, part_id, sessions_folder, kind="make hole", says=says) as of:
         of.touched = of.sections_of(span)
@@ -152,7 +157,7 @@ async def follow_takes(conn: Connection, part_id: UUID, span: Window, sessions_f
     """Give the sections that a span lies in back to the takes: starred before unmarked, newest first."""
 
     def says(of: Editing) -> str:
-        return f"{of.part.name}: {in_bars(of.session, of.sections_of(span))} follow the takes again"
+        return f"{of.part.name}: {of.in_bars(of.sections_of(span))} follow the takes again"
 
     async with editing(conn, part_id, sessions_folder, kind="follow takes", says=says) as of:
         of.comp = give_back(of.comp, of.sections_of(span), rate_hz=of.session.rate_hz)
@@ -181,9 +186,7 @@ def _joined(pieces: Pieces, sounds: Mapping[UUID, MaterialOnDisk], rate_hz: int)
     return pieces
 
 
-def points_at(
-    pieces: Pieces, number: int, sounds: Mapping[UUID, MaterialOnDisk], rate_hz: int, *, wanted: int | None = None
-) -> "list[JoinPoint]":
+def points_at(pieces: Pieces, number: int, sounds: Mapping[UUID, MaterialOnDisk], rate_hz: int) -> "list[JoinPoint]":
     """Borders before one of the pieces, the best first, by frames of the session; none where a file is away."""
     # What looks for strokes takes longer to load than all else of the server.
     from fatsignal.core.comp.joins import find_joins
@@ -191,7 +194,7 @@ def points_at(
     before, after = pieces[number - 1], pieces[number]
     if before.take_id not in sounds or after.take_id not in sounds:
         return []
-    border = after.place.from_frame if wanted is None else wanted
+    border = after.place.from_frame
     looked_at = round(_LOOKED_AT_S * rate_hz)
     start = border - looked_at
     try:
@@ -225,13 +228,6 @@ def _middle(piece: CompPiece) -> int:
 def _read(piece: CompPiece, sound: MaterialOnDisk, from_frame: int, frames: int) -> dict[Channel, Samples]:
     """Every channel of a piece's take, by frames of the session as the piece lies, as loud as it is."""
     at = sound.material.first_frame + piece.take_frame + from_frame - piece.place.from_frame
-    gain = 10 ** (piece.gain_db / 20)
+    gain = amplitude_from_db(piece.gain_db)
     with sound.reader() as reader:
         return {channel: gain * reader.read(Wanted.exactly(channel), at, frames) for channel in sound.material.channels}
-
-
-def in_bars(session: Session, span: Window) -> str:
-    """A span in words: the bars that it touches."""
-    edge = round(AROUND_S / 4 * session.rate_hz)
-    first, last = (session.tempo.place_at(frame).bar for frame in (span.from_frame + edge, span.to_frame - edge))
-    return f"bar {first}" if first >= last else f"bars {first} to {last}"

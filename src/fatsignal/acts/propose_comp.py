@@ -6,7 +6,7 @@ from pathlib import Path
 from typing import Any
 from uuid import UUID
 
-from fatsignal.acts.edit_comp import Editing, editing, in_bars
+from fatsignal.acts.edit_comp import Editing, editing
 from fatsignal.core.comp.comp import performance
 from fatsignal.core.comp.edits import use_take
 from fatsignal.core.comp.first_comp import PhraseOfTake, first_comp
@@ -23,7 +23,7 @@ async def propose(
     whole: list[Window] = []
 
     def says(of: Editing) -> str:
-        return f"{of.part.name}: first comp of {in_bars(of.session, Window(whole[0].from_frame, whole[-1].to_frame))}"
+        return f"{of.part.name}: first comp of {of.in_bars(Window(whole[0].from_frame, whole[-1].to_frame))}"
 
     async with editing(conn, part_id, sessions_folder, kind="first comp", says=says) as of:
         tempo = of.session.tempo

@@ -282,6 +282,13 @@ async def takes_by_id(conn: Connection, take_ids: Sequence[UUID]) -> dict[UUID, 
         return {row["id"]: _from_row(row) async for row in in_turns(cur)}
 
 
+async def numbers_of(conn: Connection, take_ids: Sequence[UUID]) -> dict[UUID, int]:
+    """Numbers of those of some ids that are takes: a list that only names them needs no more of them."""
+    async with conn.cursor(row_factory=dict_row) as cur:
+        await cur.execute("SELECT id, number FROM take WHERE id = ANY(%s)", (list(take_ids),))
+        return {row["id"]: row["number"] async for row in in_turns(cur)}
+
+
 async def channels_of(conn: Connection, take_ids: list[UUID]) -> dict[UUID, list[TakeChannel]]:
     """Channels of several takes in one query, in their order."""
     found: dict[UUID, list[TakeChannel]] = {take_id: [] for take_id in take_ids}

@@ -10,7 +10,7 @@ from uuid import UUID
 
 from fatsignal.core.comp.pieces import CompPiece, Pieces, cleared, in_order, within
 from fatsignal.core.takes.counting import Played, newest_wins
-from fatsignal.core.takes.windows import Window, clipped, joined
+from fatsignal.core.takes.windows import Window, clipped, holds, joined
 
 
 @dataclass(frozen=True, slots=True)
@@ -40,7 +40,7 @@ def performance(comp: Comp, newest_first: Sequence[Played]) -> Pieces:
 
 def settled(comp: Comp, span: Window, newest_first: Sequence[Played]) -> Comp:
     """A comp in which `span` follows the takes no more: what sounds there now stays."""
-    if any(each.from_frame <= span.from_frame and span.to_frame <= each.to_frame for each in comp.settled):
+    if holds(comp.settled, span):
         return comp
     now = within(performance(comp, newest_first), span)
     pieces = in_order([*cleared(comp.pieces, span), *now])

@@ -11,7 +11,7 @@ from itertools import pairwise
 from fatsignal.core.comp.comp import Comp, following, performance, settled, with_pieces
 from fatsignal.core.comp.pieces import REACH_S, CompPiece, Join, Pieces, cleared, in_order, laid
 from fatsignal.core.takes.counting import Played
-from fatsignal.core.takes.windows import Window, clipped, joined
+from fatsignal.core.takes.windows import Window, clipped, joined, touches
 from fatsignal.errors import InvalidSetting
 
 # Around a section, for as long a border may move; nobody hears a take that goes on.
@@ -55,7 +55,7 @@ def give_back(comp: Comp, within: Window, *, rate_hz: int) -> Comp:
         Window(around.from_frame, within.from_frame), Window(within.to_frame, around.to_frame),
     ):  # fmt: skip
         # A neighbour of which more is settled was touched by itself.
-        if all(each.frames <= side.frames for each in left.settled if _touch(each, side)):
+        if all(each.frames <= side.frames for each in left.settled if touches([each], side)):
             left = following(left, side)
     return left
 
@@ -151,7 +151,3 @@ def _fresh(before: Pieces, now: Pieces) -> Pieces:
 def _around(within: Window, rate_hz: int) -> Window:
     more = round(AROUND_S * rate_hz)
     return Window(within.from_frame - more, within.to_frame + more)
-
-
-def _touch(one: Window, other: Window) -> bool:
-    return one.from_frame < other.to_frame and other.from_frame < one.to_frame

@@ -79,6 +79,14 @@ def _mostly(pieces: Iterable[CompPiece]) -> UUID | None:
     return max(heard, key=lambda take_id: heard[take_id], default=None)
 
 
+def in_bars(tempo: TempoMap, span: Window, *, slack_frames: int = 0) -> str:
+    """A span in words: the bars that it touches by more than some frames."""
+    first, last = (
+        tempo.place_at(frame).bar for frame in (span.from_frame + slack_frames, span.to_frame - 1 - slack_frames)
+    )
+    return f"bar {first}" if first >= last else f"bars {first} to {last}"
+
+
 def phrases_of(tempo: TempoMap, *, first_bar: int, bars: int, phrase_bars: int) -> list[Phrase]:
     """The phrases of a section; the last one may be shorter."""
     phrases = []

@@ -8,8 +8,9 @@ from pydantic import BaseModel, Field
 
 from fatsignal.core.comp.comp import Comp, performance
 from fatsignal.core.comp.pieces import REACH_S, CompPiece, holes, within
+from fatsignal.core.comp.sheet import in_bars, phrases_of
 from fatsignal.core.takes.counting import Played
-from fatsignal.core.takes.windows import Window, holds, touches
+from fatsignal.core.takes.windows import Window, holds
 from fatsignal.core.timing.tempo import TempoMap
 from fatsignal.store import comps, parts, sections, sessions, takes
 from fatsignal.store.database import Connection
@@ -84,9 +85,9 @@ async def comp_of(conn: Connection, part_id: UUID) -> CompView:
     versions = await comps.list_comps(conn, part_id)
     comp = next((each.comp for each in versions if each.current), Comp())
     newest_first = await takes.kept_placed(conn, part_id)
-    known = await takes.takes_by_id(conn, sorted({*comp.take_ids, *(take.take_id for take in newest_first)}))
-    numbers = {take.id: take.number for take in known.values()}
-    binned = {take.id for take in known.values() if take.binned_at is not None}
+    kept = {take.take_id for take in newest_first}
+    numbers = await takes.numbers_of(conn, sorted({*comp.take_ids, *kept}))
+    binned = numbers.keys() - kept
     sounding = performance(comp, newest_first)
     lines = [
         _line(section, session.tempo, comp, sounding, newest_first, numbers, binned, session.rate_hz)
@@ -105,9 +106,8 @@ def _line(
     span = Window(tempo.bar_frame(section.first_bar), tempo.bar_frame(section.first_bar + section.bars))
     here = within(sounding, span)
     shown = [piece for piece in here if not _only_reaches_in(piece, sounding, rate_hz)]
-    settled = sum(each.frames for each in comp.settled if touches([each], span)) > 0 and holds(
-        comp.settled, Window(span.from_frame + span.frames // 4, span.to_frame - span.frames // 4)
-    )
+    middle = Window(span.from_frame + span.frames // 4, span.to_frame - span.frames // 4)
+    settled = holds(comp.settled, middle)
     return CompLineView(
         section_id=section.id,
         settled=settled,
@@ -122,7 +122,7 @@ def _line(
         ],
         joins=_joins(sounding, span, rate_hz),
         holes=[
-            HoleView(from_frame=hole.from_frame, to_frame=hole.to_frame, words=_bars(tempo, hole))
+            HoleView(from_frame=hole.from_frame, to_frame=hole.to_frame, words=in_bars(tempo, hole))
             for hole in holes(here, span)
             if hole.frames > rate_hz // 20
         ],
@@ -159,12 +159,14 @@ def _offers(
     """Takes that came since the section was touched, phrase by phrase; neighbouring phrases of a take are one offer."""
     offers: list[OfferView] = []
     seen = dict(comp.seen).get(section.id, 0)
+    phrases = [
+        Window(phrase.from_frame, phrase.to_frame)
+        for phrase in phrases_of(tempo, first_bar=section.first_bar, bars=section.bars, phrase_bars=section.phrase_bars)
+    ]
     for take in newest_first:
         if take.rating == "struck" or numbers[take.take_id] <= seen:
             continue
-        for bar in range(section.first_bar, section.first_bar + section.bars, section.phrase_bars):
-            end = min(bar + section.phrase_bars, section.first_bar + section.bars)
-            phrase = Window(tempo.bar_frame(bar), tempo.bar_frame(end))
+        for phrase in phrases:
             used = {piece.take_id for piece in within(shown, phrase)}
             slack = phrase.frames // 20
             inside = Window(phrase.from_frame + slack, phrase.to_frame - slack)
@@ -173,17 +175,12 @@ def _offers(
             last = offers[-1] if offers else None
             if last is not None and last.take_id == take.take_id and last.to_frame == phrase.from_frame:
                 whole = Window(last.from_frame, phrase.to_frame)
-                offers[-1] = last.model_copy(update={"to_frame": whole.to_frame, "words": _bars(tempo, whole)})
+                offers[-1] = last.model_copy(update={"to_frame": whole.to_frame, "words": in_bars(tempo, whole)})
             else:
                 offers.append(
                     OfferView(
                         take_id=take.take_id, take_number=numbers[take.take_id], from_frame=phrase.from_frame,
-                        to_frame=phrase.to_frame, words=_bars(tempo, phrase),
+                        to_frame=phrase.to_frame, words=in_bars(tempo, phrase),
                     )
                 )  # fmt: skip
     return offers
-
-
-def _bars(tempo: TempoMap, span: Window) -> str:
-    first, last = tempo.place_at(span.from_frame).bar, tempo.place_at(span.to_frame - 1).bar
-    return f"bar {first}" if first >= last else f"bars {first} to {last}"
