@@ -4,7 +4,8 @@ export interface KeyAct {
   /** As `KeyboardEvent.key` gives it; letters in lower case. */
   key: string
   does: string
-  act: () => void
+  /** Given the press, whose time stamp is when the key went down. */
+  act: (event: KeyboardEvent) => void
 }
 
 /** Whose keys they are; those of an act under way come before those of the station, and these before the frame's. */
@@ -38,7 +39,7 @@ function pressed(event: KeyboardEvent) {
     .find((entry) => entry.key === key)
   if (!found) return
   event.preventDefault()
-  found.act()
+  found.act(event)
 }
 
 /** Keys that work while the component is shown; typing into a field, and keys with Control or Alt, are left alone. */

@@ -126,21 +126,24 @@ function TapLine({ onTake, onTrack }: { onTake: (says: string) => void; onTrack:
   const [found, setFound] = useState<Tap | null>(null)
   const [problem, setProblem] = useState('tap T on each beat')
 
-  async function tapped() {
-    times.current = [...times.current.slice(-40), performance.now() / 1000]
+  /** By when the finger came down, not by when the page got round to it; only the newest answer is told. */
+  async function tapped({ timeStamp }: { timeStamp: number }) {
+    const taps = [...times.current.slice(-40), timeStamp / 1000]
+    times.current = taps
     try {
-      const estimate = await answered(api.POST('/api/tap', { body: { times_s: times.current } }))
-      setFound(estimate)
+      const estimate = await answered(api.POST('/api/tap', { body: { times_s: taps } }))
+      if (times.current === taps) setFound(estimate)
     } catch (error) {
+      if (times.current !== taps) return
       setFound(null)
       setProblem((error as Error).message)
     }
   }
-  useKeys([{ key: 't', does: 'tap the tempo', act: () => void tapped() }])
+  useKeys([{ key: 't', does: 'tap the tempo', act: (event) => void tapped(event) }])
 
   return (
     <div className="mt-2.5 flex items-center gap-3 border-t border-rule pt-2.5">
-      <Button onPointerDown={() => void tapped()} aria-label="Tap the tempo">
+      <Button onPointerDown={(event) => void tapped(event)} aria-label="Tap the tempo">
         Tap <span className="text-pencil">T</span>
       </Button>
       {found ? (
