@@ -884,10 +884,10 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Propose
+         * First
          * @description A first comp by what was found in the takes: every piece says why. What a person chose stays as it is.
          */
-        post: operations["propose_api_parts__part_id__comp_first_post"];
+        post: operations["first_api_parts__part_id__comp_first_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1009,6 +1009,190 @@ export interface paths {
          * @description Remove a version that does not sound; undo brings it back.
          */
         delete: operations["remove_api_comps__comp_id__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/parts/{part_id}/comp/join": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Look Closely
+         * @description A join from close up: every channel on both sides, its curves, what is measured, and others to try.
+         */
+        get: operations["look_closely_api_parts__part_id__comp_join_get"];
+        /**
+         * Set A Join
+         * @description Move a join, and give it a length.
+         */
+        put: operations["set_a_join_api_parts__part_id__comp_join_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/parts/{part_id}/comp/join/sound": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Hear Join
+         * @description What sounds around a join.
+         */
+        get: operations["hear_join_api_parts__part_id__comp_join_sound_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/parts/{part_id}/comp/move": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Move
+         * @description Let what sounds in a range come later or earlier, all channels together.
+         */
+        post: operations["move_api_parts__part_id__comp_move_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/parts/{part_id}/comp/move-back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Move Back
+         * @description Let what sounds in a range lie where it was played.
+         */
+        post: operations["move_back_api_parts__part_id__comp_move_back_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/parts/{part_id}/comp/onto": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Move Onto
+         * @description Let what sounds in a range lie on the click, or as the other takes play it.
+         */
+        post: operations["move_onto_api_parts__part_id__comp_onto_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/parts/{part_id}/comp/lift": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Lift
+         * @description Let a copy of a range sound elsewhere.
+         */
+        post: operations["lift_api_parts__part_id__comp_lift_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/parts/{part_id}/comp/turn": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Turn
+         * @description Turn what sounds in a range up or down.
+         */
+        post: operations["turn_api_parts__part_id__comp_turn_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/parts/{part_id}/comp/levels": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Levels
+         * @description The pieces that drop or jump beside their neighbours, against how the takes go there.
+         */
+        get: operations["levels_api_parts__part_id__comp_levels_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/parts/{part_id}/comp/strokes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Strokes
+         * @description Where the takes are struck in a range: borders of single notes.
+         */
+        get: operations["strokes_api_parts__part_id__comp_strokes_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -3706,6 +3890,118 @@ export interface components {
             weight: number;
         };
         /**
+         * JoinChannelView
+         * @description A channel of both takes, lowest and highest of each column in 127ths, and the gains over the fade.
+         */
+        JoinChannelView: {
+            /** Name */
+            name: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "di" | "mic" | "sim";
+            /** Before */
+            before: [
+                number,
+                number
+            ][];
+            /** After */
+            after: [
+                number,
+                number
+            ][];
+            /**
+             * Closes
+             * @description Gain of the take that ends, from the fade's first frame to its last.
+             */
+            closes: number[];
+            /** Opens */
+            opens: number[];
+            /**
+             * Alike
+             * @description Correlation of both sides there: 1 is the same sound, 0 are strangers.
+             */
+            alike: number;
+        };
+        /** JoinCloseUp */
+        JoinCloseUp: {
+            /** From Frame */
+            from_frame: number;
+            /** To Frame */
+            to_frame: number;
+            /**
+             * First Frame
+             * @description No fade reaches farther: one of the takes has no sound there.
+             */
+            first_frame: number;
+            /** Last Frame */
+            last_frame: number;
+            /**
+             * Before Take Id
+             * Format: uuid
+             */
+            before_take_id: string;
+            /**
+             * After Take Id
+             * Format: uuid
+             */
+            after_take_id: string;
+            point: components["schemas"]["JoinPointView"];
+            /** Channels */
+            channels: components["schemas"]["JoinChannelView"][];
+            /**
+             * Others
+             * @description Places to try, the best first.
+             */
+            others: components["schemas"]["JoinPointView"][];
+        };
+        /**
+         * JoinPointView
+         * @description A place for a join, and what is measured of it.
+         */
+        JoinPointView: {
+            /** Frame */
+            frame: number;
+            /** Ms */
+            ms: number;
+            /**
+             * Look
+             * @description What may be heard of it; empty where it is clean.
+             */
+            look: string;
+            /** Level Step Db */
+            level_step_db: number;
+            /**
+             * Apart Db
+             * @description How loud what the two do not share is, against what is heard around.
+             */
+            apart_db: number;
+        };
+        /**
+         * JoinSet
+         * @description A join at `frame`, and where and how it shall be.
+         */
+        JoinSet: {
+            /** Frame */
+            frame: number;
+            /** To Frame */
+            to_frame: number;
+            /**
+             * Ms
+             * @description Length of the crossfade.
+             */
+            ms: number;
+        };
+        /** JoinSound */
+        JoinSound: {
+            sound: components["schemas"]["StreamedSound"];
+            /** From Frame */
+            from_frame: number;
+            /** To Frame */
+            to_frame: number;
+        };
+        /**
          * JoinView
          * @description Where one take goes over into another.
          */
@@ -3782,6 +4078,29 @@ export interface components {
         LengthView: {
             /** Metres */
             metres: number;
+        };
+        /**
+         * Lifted
+         * @description A range of a take, or of what sounds, that shall begin at `at_frame` too.
+         */
+        Lifted: {
+            /** From Frame */
+            from_frame: number;
+            /** To Frame */
+            to_frame: number;
+            /** At Frame */
+            at_frame: number;
+            /**
+             * Take Id
+             * @description None: what sounds there now.
+             */
+            take_id?: string | null;
+            /**
+             * Under
+             * @description Where something sounds already, that stays.
+             * @default false
+             */
+            under: boolean;
         };
         /**
          * LoadCurve
@@ -4173,6 +4492,18 @@ export interface components {
             tone_name: string | null;
             delay: components["schemas"]["MonitorDelay"] | null;
         };
+        /**
+         * Moved
+         * @description By what is typed, as "12 ms", "-240 samples" or "1/16".
+         */
+        Moved: {
+            /** From Frame */
+            from_frame: number;
+            /** To Frame */
+            to_frame: number;
+            /** By */
+            by: string;
+        };
         /** NewBlindTest */
         NewBlindTest: {
             /** Sounds */
@@ -4512,6 +4843,20 @@ export interface components {
              */
             measured_at: string;
         };
+        /** Onto */
+        Onto: {
+            /** From Frame */
+            from_frame: number;
+            /** To Frame */
+            to_frame: number;
+            /**
+             * Against
+             * @enum {string}
+             */
+            against: "click" | "others";
+            /** Percent */
+            percent: number;
+        };
         /**
          * OpeningView
          * @description A session with all that Takes shows of it; null where there is none.
@@ -4741,6 +5086,25 @@ export interface components {
              * @default 1.2e-10
              */
             capacitance_farad: number;
+        };
+        /**
+         * PieceLevelView
+         * @description A piece that drops or jumps beside its neighbours.
+         */
+        PieceLevelView: {
+            /**
+             * Take Id
+             * Format: uuid
+             */
+            take_id: string;
+            /** From Frame */
+            from_frame: number;
+            /** To Frame */
+            to_frame: number;
+            /** Off Db */
+            off_db: number;
+            /** Says */
+            says: string;
         };
         /** PieceView */
         PieceView: {
@@ -5952,6 +6316,19 @@ export interface components {
             ms: number;
         };
         /**
+         * StrokesView
+         * @description The strokes of one take in a section, in frames of the session as it was recorded.
+         */
+        StrokesView: {
+            /**
+             * Take Id
+             * Format: uuid
+             */
+            take_id: string;
+            /** Frames */
+            frames: number[];
+        };
+        /**
          * SumView
          * @description Of microphones against the sum of their powers.
          */
@@ -6389,6 +6766,15 @@ export interface components {
         Turn: {
             /** Channel */
             channel: string;
+            /** By Db */
+            by_db: number;
+        };
+        /** Turned */
+        Turned: {
+            /** From Frame */
+            from_frame: number;
+            /** To Frame */
+            to_frame: number;
             /** By Db */
             by_db: number;
         };
@@ -8589,7 +8975,7 @@ export interface operations {
             };
         };
     };
-    propose_api_parts__part_id__comp_first_post: {
+    first_api_parts__part_id__comp_first_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -8817,6 +9203,350 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CompView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    look_closely_api_parts__part_id__comp_join_get: {
+        parameters: {
+            query: {
+                frame: number;
+            };
+            header?: never;
+            path: {
+                part_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JoinCloseUp"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    set_a_join_api_parts__part_id__comp_join_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                part_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["JoinSet"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CompView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    hear_join_api_parts__part_id__comp_join_sound_get: {
+        parameters: {
+            query: {
+                frame: number;
+                /** @description Without its fade. */
+                plain?: boolean;
+                dry?: boolean;
+            };
+            header?: never;
+            path: {
+                part_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JoinSound"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    move_api_parts__part_id__comp_move_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                part_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Moved"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CompView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    move_back_api_parts__part_id__comp_move_back_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                part_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Range"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CompView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    move_onto_api_parts__part_id__comp_onto_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                part_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Onto"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CompView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    lift_api_parts__part_id__comp_lift_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                part_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Lifted"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CompView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    turn_api_parts__part_id__comp_turn_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                part_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Turned"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CompView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    levels_api_parts__part_id__comp_levels_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                part_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PieceLevelView"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    strokes_api_parts__part_id__comp_strokes_get: {
+        parameters: {
+            query: {
+                from_frame: number;
+                to_frame: number;
+            };
+            header?: never;
+            path: {
+                part_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StrokesView"][];
                 };
             };
             /** @description Validation Error */

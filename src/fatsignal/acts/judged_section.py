@@ -68,7 +68,7 @@ async def load_section(conn: Connection, part_id: UUID, section_id: UUID) -> ToJ
 
 def judged(loaded: ToJudge, *, sessions_folder: Path, waves_folder: Path) -> dict[str, Any]:
     """Every take compared phrase by phrase, the newest first."""
-    recordings = _recordings(loaded.session, loaded.channels, sessions_folder, waves_folder)
+    recordings = recordings_of(loaded.session, loaded.channels, sessions_folder, waves_folder)
     spans = [Window(phrase.from_frame, phrase.to_frame) for phrase in loaded.phrases]
     verdicts = judge_section(loaded.found, spans, recordings, heard_takes=loaded.heard, part_names=loaded.part_names)
     return {
@@ -124,7 +124,7 @@ async def load_part(conn: Connection, part_id: UUID) -> PartToHear:
 
 def drifts(loaded: PartToHear, *, sessions_folder: Path, waves_folder: Path) -> list[dict[str, Any]]:
     """Notes that went out of tune from take to take of a part, the farthest first."""
-    recordings = _recordings(loaded.session, loaded.channels, sessions_folder, waves_folder)
+    recordings = recordings_of(loaded.session, loaded.channels, sessions_folder, waves_folder)
     known = [(take, pitches) for take in loaded.found if (pitches := recordings.pitches(take)) is not None]
     views = []
     for drift in tuning_drifts([pitches for _, pitches in known]):
@@ -136,9 +136,10 @@ def drifts(loaded: PartToHear, *, sessions_folder: Path, waves_folder: Path) -> 
     return views
 
 
-def _recordings(
+def recordings_of(
     session: Session, channels: dict[UUID, list[TakeChannel]], sessions_folder: Path, waves_folder: Path
 ) -> Recordings:
+    """Where the takes of a song lie."""
     return Recordings(
         sessions_folder=sessions_folder, waves_folder=waves_folder, channels=channels, tempo=session.tempo,
         click=session.click_settings, reference_hz=float(session.reference_pitch_hz),

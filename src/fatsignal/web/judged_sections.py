@@ -17,16 +17,19 @@ _TRIES = 5
 
 
 async def judged_section(
-    pool: AsyncConnectionPool[Connection], queue: WorkQueue, part_id: UUID, section_id: UUID
-) -> dict[str, Any]:
-    """Every take that touches a section, newest first, phrase by phrase (`acts.judged_section.judged`)."""
+    pool: AsyncConnectionPool[Connection], queue: WorkQueue, part_id: UUID, section_id: UUID, *,
+    kind: str = JUDGING_KIND,
+) -> dict[str, Any]:  # fmt: skip
+    """Every take that touches a section, newest first, phrase by phrase (`acts.judged_section.judged`), or what
+    another kind of work finds in them.
+    """
     from fatsignal.acts.judged_section import load_section
 
     async def asked() -> Work:
         async with pool.connection() as conn:
             loaded = await load_section(conn, part_id, section_id)
         return await queue.ask(
-            kind=JUDGING_KIND, fingerprint=loaded.fingerprint(), session_id=loaded.session.id,
+            kind=kind, fingerprint=loaded.fingerprint(), session_id=loaded.session.id,
             work_input={"part_id": str(part_id), "section_id": str(section_id)},
         )  # fmt: skip
 

@@ -5,7 +5,7 @@ from uuid import UUID
 
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 from fatsignal.core.comp.comp import Comp, performance
@@ -124,6 +124,7 @@ def test_a_border_goes_no_farther_than_its_pieces():
         max_size=6,
     )
 )  # fmt: skip
+@example([(2, 179, 60, [0, 12]), (1, 179, 60, [12, 12]), (1, 91, 60, [0, 1])])
 @settings(deadline=None)
 def test_whatever_is_used_nothing_outside_changes_but_for_borders_that_may_move(acts):
     comp = Comp()

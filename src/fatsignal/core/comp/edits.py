@@ -33,26 +33,26 @@ def use_take(
     place = next(iter(clipped([recorded], span)), None)
     if place is None:
         raise InvalidSetting("this take was not recorded there: choose another one, or move it there first")
-    before = settled(comp, _around(within, rate_hz), newest_first)
+    before = settled(comp, around(within, rate_hz), newest_first)
     place = _to_near_borders(before.pieces, place, recorded, rate_hz)
     piece = CompPiece(
         take_id=take.take_id, take_frame=place.from_frame - take.begins, place=place, by_hand=not why, why=why
     )
-    return with_pieces(before, _fresh(before.pieces, laid(before.pieces, piece)))
+    return with_pieces(before, fresh(before.pieces, laid(before.pieces, piece)))
 
 
 def make_hole(comp: Comp, span: Window, newest_first: Sequence[Played], *, within: Window, rate_hz: int) -> Comp:
     """A comp in which nothing sounds in `span`."""
-    before = settled(comp, _around(within, rate_hz), newest_first)
-    return replace(before, pieces=_fresh(before.pieces, cleared(before.pieces, span)))
+    before = settled(comp, around(within, rate_hz), newest_first)
+    return replace(before, pieces=fresh(before.pieces, cleared(before.pieces, span)))
 
 
 def give_back(comp: Comp, within: Window, *, rate_hz: int) -> Comp:
     """A comp that follows the takes again in a section, and in what little of its neighbours was settled with it."""
     left = following(comp, within)
-    around = _around(within, rate_hz)
+    more = around(within, rate_hz)
     for side in (
-        Window(around.from_frame, within.from_frame), Window(within.to_frame, around.to_frame),
+        Window(more.from_frame, within.from_frame), Window(within.to_frame, more.to_frame),
     ):  # fmt: skip
         # A neighbour of which more is settled was touched by itself.
         if all(each.frames <= side.frames for each in left.settled if touches([each], side)):
@@ -95,7 +95,8 @@ def trimmed(
 
     `before` is what it was before the edit: what was settled then stays.
     """
-    around, reach = _around(within, rate_hz), REACH_S * rate_hz
+    # A border goes to a near one first, and then as far as it may be moved.
+    more, reach = around(within, rate_hz), 2 * REACH_S * rate_hz
     begins, ends = [], []
     for one, other in pairwise(comp.pieces):
         border, join = other.place.from_frame, other.join
@@ -107,7 +108,7 @@ def trimmed(
         if abs(border - within.to_frame) <= reach:
             ends.append(border + join.frames // 2)
     first, last = min(begins, default=within.from_frame), max(ends, default=within.to_frame)
-    spare = Comp(joined([Window(around.from_frame, first), Window(last, around.to_frame)]))
+    spare = Comp(joined([Window(more.from_frame, first), Window(last, more.to_frame)]))
     for kept in before.settled:
         spare = following(spare, kept)
     followed = performance(Comp(), newest_first)
@@ -135,7 +136,7 @@ def _to_near_borders(pieces: Pieces, place: Window, recorded: Window, rate_hz: i
     return Window(first, last)
 
 
-def _fresh(before: Pieces, now: Pieces) -> Pieces:
+def fresh(before: Pieces, now: Pieces) -> Pieces:
     """Pieces without the crossfades out of something that they do not follow on any more."""
     followed = {
         (one.take_id, one.of_take.to_frame, one.gain_db, other.take_frame, other.place.from_frame)
@@ -148,6 +149,7 @@ def _fresh(before: Pieces, now: Pieces) -> Pieces:
     return in_order(kept)
 
 
-def _around(within: Window, rate_hz: int) -> Window:
+def around(within: Window, rate_hz: int) -> Window:
+    """Sections, and what is settled with them on either side."""
     more = round(AROUND_S * rate_hz)
     return Window(within.from_frame - more, within.to_frame + more)

@@ -60,6 +60,12 @@ def integrated_loudness_lufs(clip: Clip) -> float:
     return gated_loudness_lufs(block_powers(clip))
 
 
+def ungated_loudness_lufs(clip: Clip) -> float:
+    """Loudness of the mean of a clip's 400 ms blocks, no gate applied; ``-inf`` where it is silent (eqs. 1 to 3)."""
+    power = float(block_powers(clip).mean())
+    return OFFSET_DB + 10 * math.log10(power) if power > 0 else -math.inf
+
+
 def gated_loudness_lufs(power: Samples) -> float:
     """The loudness of 400 ms blocks of these powers (eqs. 4 to 7)."""
     loudness = OFFSET_DB + 10 * np.log10(np.maximum(power, 1e-30))

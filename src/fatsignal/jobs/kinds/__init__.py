@@ -6,7 +6,8 @@ from fatsignal.jobs.kinds.checking import CHECK
 from fatsignal.jobs.kinds.comparing import COMPARISON
 from fatsignal.jobs.kinds.curves import CURVES, LATENCY
 from fatsignal.jobs.kinds.imports import IMPORT
-from fatsignal.jobs.kinds.judging import JUDGING, TUNING_DRIFT
+from fatsignal.jobs.kinds.judging import JUDGING, STROKES, TUNING_DRIFT
+from fatsignal.jobs.kinds.leveling import COMP_LEVELS
 from fatsignal.jobs.kinds.midi import MIDI
 from fatsignal.jobs.kinds.parcels import PARCEL
 from fatsignal.jobs.kinds.printing import PRINTING
@@ -18,7 +19,7 @@ from fatsignal.jobs.kinds.trials import TRIAL, TRIAL_DIFFERENCE
 from fatsignal.jobs.kinds.waves import WAVE
 
 _ALL: tuple[AnyKind, ...] = (
-    PRINTING, SURVEY, IMPORT, BACKING, PLAYBACK, PULSE, CHECK, JUDGING, TUNING_DRIFT, COMPARISON, CURVES, LATENCY,
-    SIGNAL_PATH, MIDI, PARCEL, WAVE, TRIAL, TRIAL_DIFFERENCE, TRIAL_IMPORT,
+    PRINTING, SURVEY, IMPORT, BACKING, PLAYBACK, PULSE, CHECK, JUDGING, STROKES, TUNING_DRIFT, COMP_LEVELS,
+    COMPARISON, CURVES, LATENCY, SIGNAL_PATH, MIDI, PARCEL, WAVE, TRIAL, TRIAL_DIFFERENCE, TRIAL_IMPORT,
 )  # fmt: skip
 KINDS: dict[str, AnyKind] = {kind.name: kind for kind in _ALL}

@@ -12,7 +12,7 @@ from fatsignal.store.works import Work
 if TYPE_CHECKING:
     from fatsignal.acts.judged_section import PartToHear, ToJudge
 
-JUDGING_KIND, TUNING_DRIFT_KIND = "judging", "tuning drift"
+JUDGING_KIND, TUNING_DRIFT_KIND, STROKES_KIND = "judging", "tuning drift", "strokes"
 _REMEMBERED = 300
 
 
@@ -43,6 +43,13 @@ def _compute(prepared: "tuple[ToJudge, Settings]", _: str, tell: Tell) -> Any:
     return judged(loaded, sessions_folder=settings.sessions_folder, waves_folder=settings.waves_folder)
 
 
+def _compute_strokes(prepared: "tuple[ToJudge, Settings]", _: str, tell: Tell) -> Any:
+    from fatsignal.acts.comp.strokes import strokes_of
+
+    loaded, settings = prepared
+    return strokes_of(loaded, sessions_folder=settings.sessions_folder, waves_folder=settings.waves_folder)
+
+
 def _compute_drift(prepared: "tuple[PartToHear, Settings]", _: str, tell: Tell) -> Any:
     from fatsignal.acts.judged_section import drifts
 
@@ -52,6 +59,9 @@ def _compute_drift(prepared: "tuple[PartToHear, Settings]", _: str, tell: Tell) 
 
 JUDGING = WorkKind(
     name=JUDGING_KIND, queue=SHORT, prepare=_prepare, compute=_compute, keep=keep_result, remembered=_REMEMBERED
+)
+STROKES = WorkKind(
+    name=STROKES_KIND, queue=SHORT, prepare=_prepare, compute=_compute_strokes, keep=keep_result, remembered=_REMEMBERED
 )
 TUNING_DRIFT = WorkKind(
     name=TUNING_DRIFT_KIND, queue=SHORT, prepare=_prepare_drift, compute=_compute_drift, keep=keep_result,

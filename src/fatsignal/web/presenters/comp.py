@@ -104,7 +104,7 @@ def _line(
     numbers: dict[UUID, int], binned: set[UUID], rate_hz: int,
 ) -> CompLineView:  # fmt: skip
     span = Window(tempo.bar_frame(section.first_bar), tempo.bar_frame(section.first_bar + section.bars))
-    here = within(sounding, span)
+    here, reach = within(sounding, span), round(REACH_S * rate_hz)
     shown = [piece for piece in here if not _only_reaches_in(piece, sounding, rate_hz)]
     middle = Window(span.from_frame + span.frames // 4, span.to_frame - span.frames // 4)
     settled = holds(comp.settled, middle)
@@ -122,7 +122,11 @@ def _line(
         ],
         joins=_joins(sounding, span, rate_hz),
         holes=[
-            HoleView(from_frame=hole.from_frame, to_frame=hole.to_frame, words=in_bars(tempo, hole))
+            HoleView(
+                from_frame=hole.from_frame, to_frame=hole.to_frame,
+                # It may begin where a border was moved to.
+                words=in_bars(tempo, hole, slack_frames=min(reach, hole.frames // 4)),
+            )
             for hole in holes(here, span)
             if hole.frames > rate_hz // 20
         ],

@@ -4,39 +4,22 @@ from typing import Annotated
 from uuid import UUID, uuid4
 
 from fastapi import APIRouter, Query, Request
-from pydantic import BaseModel, Field, model_validator
+from pydantic import BaseModel, Field
 
-from fatsignal.acts import edit_comp, propose_comp
-from fatsignal.acts.try_comp import try_take
+from fatsignal.acts.comp import edit
+from fatsignal.acts.comp.propose import propose
+from fatsignal.acts.comp.try_out import try_take
 from fatsignal.core.comp.comp import Comp
-from fatsignal.core.comp.document import Frame
 from fatsignal.core.material.channels import HEARD_FIRST, Wanted
-from fatsignal.core.takes.windows import Window
 from fatsignal.errors import InvalidSetting, NotFound
 from fatsignal.store import comps, history, parts, sections
 from fatsignal.web.context import Pool, SettingsDep, Transaction, WorkQueueDep
 from fatsignal.web.judged_sections import judged_section
 from fatsignal.web.presenters.comp import CompView, comp_of
+from fatsignal.web.ranges import Range
 from fatsignal.web.sounds import PlayingMaterials, StreamedSound, streamed
 
 router = APIRouter(prefix="/api", tags=["comp"])
-
-
-class Range(BaseModel):
-    """Frames of the session."""
-
-    from_frame: Frame
-    to_frame: Frame
-
-    @model_validator(mode="after")
-    def _some(self) -> "Range":
-        if self.to_frame <= self.from_frame:
-            raise ValueError("a range ends after it begins: give it at least one sample")
-        return self
-
-    @property
-    def span(self) -> Window:
-        return Window(self.from_frame, self.to_frame)
 
 
 class Used(Range):
@@ -96,12 +79,12 @@ async def try_(
 @router.post("/parts/{part_id}/comp/use")
 async def use(part_id: UUID, wanted: Used, conn: Transaction, settings: SettingsDep) -> CompView:
     """Let a take sound in a range of the song."""
-    await edit_comp.use(conn, part_id, wanted.take_id, wanted.span, settings.sessions_folder)
+    await edit.use(conn, part_id, wanted.take_id, wanted.span, settings.sessions_folder)
     return await comp_of(conn, part_id)
 
 
 @router.post("/parts/{part_id}/comp/first")
-async def propose(part_id: UUID, wanted: Proposed, pool: Pool, queue: WorkQueueDep, settings: SettingsDep) -> CompView:
+async def first(part_id: UUID, wanted: Proposed, pool: Pool, queue: WorkQueueDep, settings: SettingsDep) -> CompView:
     """A first comp by what was found in the takes: every piece says why. What a person chose stays as it is."""
     async with pool.connection() as conn:
         part = await parts.get_part(conn, part_id)
@@ -112,7 +95,7 @@ async def propose(part_id: UUID, wanted: Proposed, pool: Pool, queue: WorkQueueD
     asked = [section_id for section_id in known if section_id in wanted.section_ids or not wanted.section_ids]
     judged = [await judged_section(pool, queue, part_id, section_id) for section_id in asked]
     async with pool.connection() as conn:
-        await propose_comp.propose(conn, part_id, judged, settings.sessions_folder, only_missing=wanted.only_missing)
+        await propose(conn, part_id, judged, settings.sessions_folder, only_missing=wanted.only_missing)
     async with pool.connection() as conn:
         return await comp_of(conn, part_id)
 
@@ -120,14 +103,14 @@ async def propose(part_id: UUID, wanted: Proposed, pool: Pool, queue: WorkQueueD
 @router.post("/parts/{part_id}/comp/clear")
 async def clear(part_id: UUID, wanted: Range, conn: Transaction, settings: SettingsDep) -> CompView:
     """Let nothing sound in a range of the song."""
-    await edit_comp.clear(conn, part_id, wanted.span, settings.sessions_folder)
+    await edit.clear(conn, part_id, wanted.span, settings.sessions_folder)
     return await comp_of(conn, part_id)
 
 
 @router.post("/parts/{part_id}/comp/follow")
 async def follow(part_id: UUID, wanted: Range, conn: Transaction, settings: SettingsDep) -> CompView:
     """Give the sections of a range back to the takes."""
-    await edit_comp.follow_takes(conn, part_id, wanted.span, settings.sessions_folder)
+    await edit.follow_takes(conn, part_id, wanted.span, settings.sessions_folder)
     return await comp_of(conn, part_id)
 
 

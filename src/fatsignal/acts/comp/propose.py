@@ -6,7 +6,7 @@ from pathlib import Path
 from typing import Any
 from uuid import UUID
 
-from fatsignal.acts.edit_comp import Editing, editing
+from fatsignal.acts.comp.edit import Editing, editing
 from fatsignal.core.comp.comp import performance
 from fatsignal.core.comp.edits import use_take
 from fatsignal.core.comp.first_comp import PhraseOfTake, first_comp

@@ -6,7 +6,7 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 from uuid import UUID
 
-from fatsignal.acts.edit_comp import tried
+from fatsignal.acts.comp.edit import tried
 from fatsignal.acts.part_sound import sound_of_comp, sound_of_part
 from fatsignal.core.clip import Clip
 from fatsignal.core.comp.comp import Comp, with_pieces

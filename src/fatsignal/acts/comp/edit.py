@@ -1,36 +1,25 @@
 """Changing a part's comp: as an act, on what it is by then, with joins found in the recorded sound."""
 
-import asyncio
-from collections.abc import AsyncIterator, Callable, Mapping
+from collections.abc import AsyncIterator, Callable
 from contextlib import asynccontextmanager
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from pathlib import Path
-from typing import TYPE_CHECKING
 from uuid import UUID, uuid4
 
-from fatsignal.acts.materials import material_of_take, played
-from fatsignal.core.clip import Samples
-from fatsignal.core.comp.comp import Comp, with_pieces, with_seen
-from fatsignal.core.comp.edits import AROUND_S, give_back, make_hole, trimmed, unjoined, use_take, with_border
-from fatsignal.core.comp.pieces import CompPiece, Pieces
+from fatsignal.acts.comp.joins import join_up
+from fatsignal.acts.materials import played
+from fatsignal.core.comp.comp import Comp, settled, with_seen
+from fatsignal.core.comp.edits import AROUND_S, around, give_back, make_hole, trimmed, use_take
 from fatsignal.core.comp.sheet import in_bars
-from fatsignal.core.material.channels import Channel, Wanted
 from fatsignal.core.takes.counting import Played
 from fatsignal.core.takes.windows import Window, touches
-from fatsignal.core.units import amplitude_from_db
-from fatsignal.errors import FileRefused, InvalidSetting
-from fatsignal.files.material_files import MaterialOnDisk
+from fatsignal.errors import InvalidSetting
 from fatsignal.store import comps, history, parts, sections, sessions, takes
 from fatsignal.store.database import Connection
 from fatsignal.store.parts import Part
 from fatsignal.store.sessions import Session
 
-if TYPE_CHECKING:
-    from fatsignal.core.comp.joins import JoinPoint
-
 FIRST_NAME = "Comp 1"
-# Around a border so much is looked at: as far as it may move, and what rings on beyond.
-_LOOKED_AT_S = 0.4
 
 
 @dataclass(slots=True)
@@ -68,6 +57,23 @@ class Editing:
             max([span.to_frame, *(each.to_frame for each in near)]),
         )
 
+    def settle(self, span: Window) -> None:
+        """Let the sections that a span lies in follow the takes no more, before a piece of them is changed."""
+        self.touched = self.sections_of(span)
+        edges = around(self.touched, self.session.rate_hz)
+        self.comp = settled(self.comp, edges, self.newest_first)
+
+    @property
+    def song(self) -> Window:
+        """From the zero to the end of the last section."""
+        return Window(0, max((section.to_frame for section in self.sections.values()), default=1 << 40))
+
+    def recorded(self) -> dict[UUID, Window]:
+        """What was recorded of each take, in frames of its files."""
+        return {
+            take.take_id: take.recorded.moved(-take.begins) for take in self.newest_first if take.recorded is not None
+        }
+
 
 @asynccontextmanager
 async def editing(
@@ -92,6 +98,11 @@ async def editing(
             await comps.set_current(conn, part_id, comp_id)
         else:
             await comps.set_comp(conn, comp_id, comp)
+
+
+async def sections_at(conn: Connection, part_id: UUID, span: Window) -> list[UUID]:
+    """The sections of a part's song that a span lies in."""
+    return (await _begun(conn, await parts.get_part(conn, part_id), Comp())).near(span)
 
 
 async def _begun(conn: Connection, part: Part, comp: Comp) -> Editing:
@@ -161,73 +172,3 @@ async def follow_takes(conn: Connection, part_id: UUID, span: Window, sessions_f
 
     async with editing(conn, part_id, sessions_folder, kind="follow takes", says=says) as of:
         of.comp = give_back(of.comp, of.sections_of(span), rate_hz=of.session.rate_hz)
-
-
-async def join_up(conn: Connection, comp: Comp, sessions_folder: Path, *, rate_hz: int) -> Comp:
-    """A comp whose borders without a crossfade have one, where the sound says it is best."""
-    if not unjoined(comp.pieces):
-        return comp
-    sounds = await sounds_of_pieces(conn, comp.pieces, sessions_folder)
-    return with_pieces(comp, await asyncio.to_thread(_joined, comp.pieces, sounds, rate_hz))
-
-
-async def sounds_of_pieces(conn: Connection, pieces: Pieces, sessions_folder: Path) -> dict[UUID, MaterialOnDisk]:
-    """The takes that pieces are cut from, each from frame 0 of its own files on; those that are gone are left out."""
-    ids = sorted({piece.take_id for piece in pieces})
-    known, channels = await takes.takes_by_id(conn, ids), await takes.channels_of(conn, ids)
-    return {take.id: material_of_take(take, channels[take.id], sessions_folder) for take in known.values()}
-
-
-def _joined(pieces: Pieces, sounds: Mapping[UUID, MaterialOnDisk], rate_hz: int) -> Pieces:
-    for number in unjoined(pieces):
-        points = points_at(pieces, number, sounds, rate_hz)
-        if points:
-            pieces = with_border(pieces, number, points[0].frame, points[0].join)
-    return pieces
-
-
-def points_at(pieces: Pieces, number: int, sounds: Mapping[UUID, MaterialOnDisk], rate_hz: int) -> "list[JoinPoint]":
-    """Borders before one of the pieces, the best first, by frames of the session; none where a file is away."""
-    # What looks for strokes takes longer to load than all else of the server.
-    from fatsignal.core.comp.joins import find_joins
-
-    before, after = pieces[number - 1], pieces[number]
-    if before.take_id not in sounds or after.take_id not in sounds:
-        return []
-    border = after.place.from_frame
-    looked_at = round(_LOOKED_AT_S * rate_hz)
-    start = border - looked_at
-    try:
-        sides = [_read(piece, sounds[piece.take_id], start, 2 * looked_at) for piece in (before, after)]
-    except (FileRefused, OSError):
-        return []
-    if not sides[0].keys() & sides[1].keys():
-        return []
-    # A fade reaches no farther than either take was recorded, or past the middle of the other's piece.
-    first, last = (
-        max(_recorded(before, sounds).from_frame, _recorded(after, sounds).from_frame, _middle(before)) - start,
-        min(_recorded(before, sounds).to_frame, _recorded(after, sounds).to_frame, _middle(after)) - start,
-    )
-    first, last = max(0, first), min(2 * looked_at, last)
-    if last - first < 2:
-        return []
-    points = find_joins(*sides, wanted=border - start, first=first, last=last, rate_hz=rate_hz)
-    return [replace(point, frame=point.frame + start) for point in points]
-
-
-def _recorded(piece: CompPiece, sounds: Mapping[UUID, MaterialOnDisk]) -> Window:
-    """All of a piece's take, on the time line as the piece lies."""
-    begins = piece.place.from_frame - piece.take_frame
-    return Window(begins, begins + sounds[piece.take_id].material.frames)
-
-
-def _middle(piece: CompPiece) -> int:
-    return (piece.place.from_frame + piece.place.to_frame) // 2
-
-
-def _read(piece: CompPiece, sound: MaterialOnDisk, from_frame: int, frames: int) -> dict[Channel, Samples]:
-    """Every channel of a piece's take, by frames of the session as the piece lies, as loud as it is."""
-    at = sound.material.first_frame + piece.take_frame + from_frame - piece.place.from_frame
-    gain = amplitude_from_db(piece.gain_db)
-    with sound.reader() as reader:
-        return {channel: gain * reader.read(Wanted.exactly(channel), at, frames) for channel in sound.material.channels}

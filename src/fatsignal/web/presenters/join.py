@@ -1,0 +1,70 @@
+"""A join from close up, as pages show it."""
+
+from typing import TYPE_CHECKING
+from uuid import UUID
+
+from pydantic import BaseModel, Field
+
+from fatsignal.acts.comp.close_up import CloseUp
+from fatsignal.core.material.channels import RecordedKind
+
+if TYPE_CHECKING:
+    from fatsignal.core.comp.joins import JoinPoint
+
+
+class JoinChannelView(BaseModel):
+    """A channel of both takes, lowest and highest of each column in 127ths, and the gains over the fade."""
+
+    name: str
+    kind: RecordedKind
+    before: list[tuple[int, int]]
+    after: list[tuple[int, int]]
+    closes: list[float] = Field(description="Gain of the take that ends, from the fade's first frame to its last.")
+    opens: list[float]
+    alike: float = Field(description="Correlation of both sides there: 1 is the same sound, 0 are strangers.")
+
+
+class JoinPointView(BaseModel):
+    """A place for a join, and what is measured of it."""
+
+    frame: int
+    ms: float
+    look: str = Field(description="What may be heard of it; empty where it is clean.")
+    level_step_db: float
+    apart_db: float = Field(description="How loud what the two do not share is, against what is heard around.")
+
+
+class JoinCloseUp(BaseModel):
+    from_frame: int
+    to_frame: int
+    first_frame: int = Field(description="No fade reaches farther: one of the takes has no sound there.")
+    last_frame: int
+    before_take_id: UUID
+    after_take_id: UUID
+    point: JoinPointView
+    channels: list[JoinChannelView]
+    others: list[JoinPointView] = Field(description="Places to try, the best first.")
+
+
+def join_view(close_up: CloseUp) -> JoinCloseUp:
+    rate_hz = close_up.rate_hz
+    return JoinCloseUp(
+        from_frame=close_up.drawn.from_frame, to_frame=close_up.drawn.to_frame,
+        first_frame=close_up.movable.from_frame, last_frame=close_up.movable.to_frame,
+        before_take_id=close_up.take_ids[0], after_take_id=close_up.take_ids[1],
+        point=_point(close_up.point, rate_hz), others=[_point(point, rate_hz) for point in close_up.others],
+        channels=[
+            JoinChannelView(
+                name=each.channel.name, kind=each.channel.kind, before=each.before.tolist(), after=each.after.tolist(),
+                closes=each.closes, opens=each.opens, alike=each.alike,
+            )
+            for each in close_up.channels
+        ],
+    )  # fmt: skip
+
+
+def _point(point: "JoinPoint", rate_hz: int) -> JoinPointView:
+    return JoinPointView(
+        frame=point.frame, ms=1000 * point.join.frames / rate_hz, look=point.join.look,
+        level_step_db=round(point.level_step_db, 1), apart_db=round(point.apart_db, 1),
+    )  # fmt: skip
