@@ -125,9 +125,9 @@ async def test_by_a_note_it_goes_with_its_borders(song):
     assert [hole["words"] for hole in comp["lines"][0]["holes"]] == ["bar 3"]
     heard = (await song.heard(3, 4))[BAR // 4 + NEAR : BAR + BAR // 4 - NEAR]
     np.testing.assert_array_equal(heard, song.of_take(0, 3, 3)[NEAR : BAR - NEAR])
-    for by, says in (("soon", "no shift"), ("0 ms", "less than a sample"), ("-1 s", "before the zero")):
-        span = song.bars(1, 1) if by == "-1 s" else song.bars(3, 3)
-        where = {"from_frame": 0, "to_frame": span["to_frame"]} if by == "-1 s" else span
+    for by, says in (("soon", "no shift"), ("0 ms", "less than a sample"), ("-5 s", "before the zero")):
+        span = song.bars(1, 1) if by == "-5 s" else song.bars(3, 3)
+        where = {"from_frame": 0, "to_frame": span["to_frame"]} if by == "-5 s" else span
         refused = await song.comp("move", expect=422, by=by, **where)
         assert says in refused["detail"]
 
@@ -182,12 +182,13 @@ async def test_a_piece_that_drops_is_said_with_its_db_and_evened(client):
     assert "at most 24 dB" in refused["detail"]
 
 
-async def test_strokes_are_named_for_ranges_of_single_notes(song):
+async def test_beats_and_strokes_are_named_for_ranges_of_single_notes(song):
     """The plucks lie on the thirds of every second."""
     params = song.bars(2, 3)
-    found = (await song.client.get(f"/api/parts/{song.part['id']}/comp/strokes", params=params)).json()
-    assert {each["take_id"] for each in found} == {take["id"] for take in song.takes}
+    found = (await song.client.get(f"/api/parts/{song.part['id']}/comp/marks", params=params)).json()
+    assert {each["take_id"] for each in found["strokes"]} == {take["id"] for take in song.takes}
     start = song.bars(1, 1)["from_frame"]
-    for each in found:
+    assert [beat - start for beat in found["beats"]] == [BAR + beat * BAR // 4 for beat in range(8)]
+    for each in found["strokes"]:
         off = (np.array(each["frames"]) - start) % (FS // 3)
         assert np.minimum(off, FS // 3 - off).max() < 3 * MS

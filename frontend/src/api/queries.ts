@@ -89,6 +89,43 @@ export function useComp(partId: string | undefined) {
   })
 }
 
+/** Beats and strokes of a section, for ranges finer than a bar. */
+export function useMarks(partId: string, line: { from_frame: number; to_frame: number } | undefined) {
+  return useQuery({
+    queryKey: ['marks', partId, line?.from_frame, line?.to_frame],
+    enabled: line !== undefined,
+    queryFn: () =>
+      answered(
+        api.GET('/api/parts/{part_id}/comp/marks', {
+          params: { path: { part_id: partId }, query: { from_frame: line!.from_frame, to_frame: line!.to_frame } },
+        }),
+      ),
+  })
+}
+
+/** A join from close up; asked for anew whenever the comp changes. */
+export function useJoin(partId: string, frame: number | null) {
+  return useQuery({
+    queryKey: ['comp', partId, 'join', frame],
+    enabled: frame !== null,
+    retry: false,
+    placeholderData: (before) => before,
+    queryFn: () =>
+      answered(
+        api.GET('/api/parts/{part_id}/comp/join', { params: { path: { part_id: partId }, query: { frame: frame! } } }),
+      ),
+  })
+}
+
+/** Pieces of a comp that drop or jump beside their neighbours. */
+export function usePieceLevels(partId: string, comped: boolean) {
+  return useQuery({
+    queryKey: ['comp', partId, 'levels'],
+    enabled: comped,
+    queryFn: () => answered(api.GET('/api/parts/{part_id}/comp/levels', { params: { path: { part_id: partId } } })),
+  })
+}
+
 export function useTakes(sessionId: string) {
   return useQuery({
     queryKey: ['takes', sessionId],
@@ -150,6 +187,7 @@ export function refreshTakes() {
     'sheet',
     'comp',
     'judged',
+    'marks',
     'hand-over',
     'comparison',
     'prints',

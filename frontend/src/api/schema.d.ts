@@ -1178,7 +1178,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/parts/{part_id}/comp/strokes": {
+    "/api/parts/{part_id}/comp/marks": {
         parameters: {
             query?: never;
             header?: never;
@@ -1186,10 +1186,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Strokes
-         * @description Where the takes are struck in a range: borders of single notes.
+         * Marks
+         * @description The beats of the bars that a range lies in, and where the takes are struck there: borders of what is chosen.
          */
-        get: operations["strokes_api_parts__part_id__comp_strokes_get"];
+        get: operations["marks_api_parts__part_id__comp_marks_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -3891,7 +3891,7 @@ export interface components {
         };
         /**
          * JoinChannelView
-         * @description A channel of both takes, lowest and highest of each column in 127ths, and the gains over the fade.
+         * @description A channel of both takes, the lowest and the highest of each column in turn, in 127ths, and the fade's gains.
          */
         JoinChannelView: {
             /** Name */
@@ -3902,15 +3902,9 @@ export interface components {
              */
             kind: "di" | "mic" | "sim";
             /** Before */
-            before: [
-                number,
-                number
-            ][];
+            before: number[];
             /** After */
-            after: [
-                number,
-                number
-            ][];
+            after: number[];
             /**
              * Closes
              * @description Gain of the take that ends, from the fade's first frame to its last.
@@ -4121,6 +4115,13 @@ export interface components {
             load_ohm: number;
             /** Cable Farad */
             cable_farad: number;
+        };
+        /** MarksView */
+        MarksView: {
+            /** Beats */
+            beats: number[];
+            /** Strokes */
+            strokes: components["schemas"]["StrokesView"][];
         };
         /**
          * MeterChange
@@ -9526,7 +9527,7 @@ export interface operations {
             };
         };
     };
-    strokes_api_parts__part_id__comp_strokes_get: {
+    marks_api_parts__part_id__comp_marks_get: {
         parameters: {
             query: {
                 from_frame: number;
@@ -9546,7 +9547,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["StrokesView"][];
+                    "application/json": components["schemas"]["MarksView"];
                 };
             };
             /** @description Validation Error */

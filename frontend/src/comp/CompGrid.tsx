@@ -1,12 +1,12 @@
 import { useEffect, useMemo, useRef } from 'react'
 import type { CompLine, JudgedTake, Phrase, Take } from '../api/client'
 import { useJudged, useWave } from '../api/queries'
-import { useWidth } from '../shell/useWidth'
+import { useWidth } from '../shell/useSize'
 import { INK } from '../ui/Glyph'
 import { count } from '../ui/format'
 import { wavePath } from '../wave/wavePath'
 import { NAMES } from './CompSheet'
-import type { Cell } from './useCompCell'
+import type { Cell, Range } from './useCompCell'
 import type { useTryOut } from './useTryOut'
 
 const BETWEEN = 6
@@ -60,7 +60,7 @@ export function CompGrid({
           </p>
         ) : (
           <p className="ml-auto truncate text-[13px] text-pencil">
-            arrows choose, Space hears it in its place, Enter uses it, F follows the takes
+            arrows choose, Shift lengthens, − and + change the unit, Space hears it in its place, Enter uses it
           </p>
         )}
       </div>
@@ -133,7 +133,8 @@ function Row({
       <div className="flex" style={{ gap: BETWEEN }}>
         {phrases.map((phrase, index) => {
           const used = shareUsed(line, take, phrase)
-          const meant = on && phrase.first_bar === cell.phrase.first_bar
+          const part = on ? partOf(cell.range, phrase) : null
+          const meant = part !== null
           const found = judged?.cells[index]
           return (
             <button
@@ -145,6 +146,12 @@ function Row({
               className={`relative border-2 ${used > 0.5 ? 'border-ink bg-sheet' : used ? 'border-dashed border-ink' : 'border-rule'} ${meant ? 'outline-[3px] outline-offset-1 outline-mic' : ''}`}
               style={{ width: widths[index], height: height - 8 }}
             >
+              {part && (part.from > 0 || part.to < 1) && (
+                <span
+                  className="absolute inset-y-0 border-x-2 border-mic bg-sheet"
+                  style={{ left: `${100 * part.from}%`, width: `max(3px, ${100 * (part.to - part.from)}%)` }}
+                />
+              )}
               <CellWave take={take} phrase={phrase} width={widths[index]! - 8} height={height - 16} bold={used > 0.5} />
               {found && found.marks.length > 0 && (
                 <span className="absolute right-1 bottom-0 bg-paper/85 px-0.5 text-[12px]">
@@ -165,6 +172,14 @@ function Row({
       </div>
     </div>
   )
+}
+
+/** Which part of a phrase a range holds, in shares of it; null where it holds none. */
+function partOf(range: Range, phrase: Phrase) {
+  const frames = phrase.to_frame - phrase.from_frame
+  const from = Math.max(0, (range.from_frame - phrase.from_frame) / frames)
+  const to = Math.min(1, (range.to_frame - phrase.from_frame) / frames)
+  return to > from ? { from, to } : null
 }
 
 /** How much of a phrase a take plays in the comp, 0 to 1. */
@@ -204,7 +219,7 @@ function CellWave({
     )
   }, [wave, take, phrase, width, height])
   return (
-    <svg width={Math.max(0, width)} height={height} className="block" aria-hidden>
+    <svg width={Math.max(0, width)} height={height} className="relative block" aria-hidden>
       {path ? (
         <path d={path} fill={bold ? INK[take.channels[take.heard_first]?.kind ?? 'di'] : 'var(--faint)'} />
       ) : (

@@ -1,11 +1,12 @@
 import { memo, useMemo } from 'react'
-import type { Comp, CompJoin, CompLine, CompPiece, Phrase, Sheet, SheetLine, Take } from '../api/client'
+import type { Comp, CompJoin, CompLine, CompPiece, Phrase, PieceLevel, Sheet, SheetLine, Take } from '../api/client'
 import { useWave } from '../api/queries'
 import { usePlayhead } from '../desk/usePlayhead'
-import { useWidth } from '../shell/useWidth'
+import { useWidth } from '../shell/useSize'
 import { INK } from '../ui/Glyph'
+import { figure } from '../ui/format'
 import { wavePath } from '../wave/wavePath'
-import type { Cell } from './useCompCell'
+import type { Cell, Range } from './useCompCell'
 
 export const NAMES = 102
 const LINE = 52
@@ -18,26 +19,41 @@ export function CompSheet({
   comp,
   takes,
   cell,
+  levels,
+  join,
   onChoose,
+  onJoin,
 }: {
   sheet: Sheet
   comp: Comp
   takes: Take[]
   cell: Cell | undefined
+  levels: PieceLevel[]
+  /** The join that is looked at from close up. */
+  join: number | null
   onChoose: (phrase: Phrase) => void
+  onJoin: (frame: number) => void
 }) {
   const [width, box] = useWidth<HTMLElement>()
   const longest = Math.max(1, ...sheet.lines.map((line) => line.bars.length))
   const barWidth = Math.floor((width - NAMES - 8) / longest)
   return (
-    <section ref={box} aria-label="The comp" className="max-h-[56%] shrink-0 overflow-y-auto">
+    <section
+      ref={box}
+      aria-label="The comp"
+      className={`${join === null ? 'max-h-[56%]' : 'max-h-[24%]'} shrink-0 overflow-y-auto`}
+    >
       {width > 0 &&
         sheet.lines.map((line) => {
           const of = comp.lines.find((entry) => entry.section_id === line.section.id)
           const chosen = line === cell?.line
+          const looked = join !== null && of?.joins.some((entry) => entry.frame === join)
           return (
             <div
               key={line.section.id}
+              ref={(element) => {
+                if (looked) element?.scrollIntoView({ block: 'nearest' })
+              }}
               className={`relative ${chosen ? 'bg-sheet outline-[1.5px] -outline-offset-1 outline-ink' : ''}`}
             >
               <button
@@ -49,15 +65,25 @@ export function CompSheet({
                 <span className="block text-[12.5px] text-pencil">{of?.settled ? 'comped' : 'follows takes'}</span>
               </button>
               <svg width={width} height={LINE} className="block select-none">
-                {of && <Line line={line} of={of} takes={takes} barWidth={barWidth} />}
+                {of && <Line line={line} of={of} takes={takes} levels={levels} barWidth={barWidth} />}
                 {line.phrases.map((phrase) => (
                   <PhraseTarget
                     key={phrase.first_bar}
                     phrase={phrase}
                     line={line}
                     barWidth={barWidth}
-                    on={chosen && phrase.first_bar === cell?.phrase.first_bar}
                     onChoose={() => onChoose(phrase)}
+                  />
+                ))}
+                {chosen && join === null && cell && <Chosen range={cell.range} line={line} barWidth={barWidth} />}
+                {of?.joins.map((entry) => (
+                  <JoinTarget
+                    key={entry.frame}
+                    join={entry}
+                    line={line}
+                    barWidth={barWidth}
+                    on={entry.frame === join}
+                    onChoose={() => onJoin(entry.frame)}
                   />
                 ))}
                 <Playhead line={line} span={barWidth * line.bars.length} />
@@ -73,11 +99,12 @@ interface LineProps {
   line: SheetLine
   of: CompLine
   takes: Take[]
+  levels: PieceLevel[]
   barWidth: number
 }
 
 /** Bar lines and numbers, pieces, joins and holes; drawn anew only when the comp has changed. */
-const Line = memo(function Line({ line, of, takes, barWidth }: LineProps) {
+const Line = memo(function Line({ line, of, takes, levels, barWidth }: LineProps) {
   const span = barWidth * line.bars.length
   const xOf = (frame: number) => NAMES + ((frame - line.from_frame) / (line.to_frame - line.from_frame)) * span
   return (
@@ -99,12 +126,10 @@ const Line = memo(function Line({ line, of, takes, barWidth }: LineProps) {
           piece={piece}
           take={takes.find((entry) => entry.id === piece.take_id)}
           goesOn={of.pieces[index - 1]?.take_id === piece.take_id}
+          off={levels.find((level) => level.from_frame === piece.from_frame)}
           x={xOf(piece.from_frame)}
           width={xOf(piece.to_frame) - xOf(piece.from_frame)}
         />
-      ))}
-      {of.joins.map((join) => (
-        <JoinMark key={join.frame} join={join} x={Math.max(NAMES + 1, xOf(join.frame))} />
       ))}
       {of.holes.map((hole) => {
         const [from, to] = [xOf(hole.from_frame), xOf(hole.to_frame)]
@@ -143,11 +168,13 @@ function Piece({
   piece,
   take,
   goesOn,
+  off,
   x,
   width,
 }: {
   piece: CompPiece
   take: Take | undefined
+  off: PieceLevel | undefined
   /** It is the take before it too: its number stands there. */
   goesOn: boolean
   x: number
@@ -176,24 +203,27 @@ function Piece({
   return (
     <g opacity={piece.in_bin ? 0.5 : 1}>
       {path && <path d={path} fill={piece.settled ? ink : 'var(--faint)'} />}
-      {width > 26 && !goesOn && (
+      {width > 26 && (!goesOn || piece.moved_ms !== 0 || off) && (
         <text
           x={x + 9}
           y={LINE - 5}
           fontSize="12.5"
-          fontWeight="700"
           fill="var(--ink)"
           stroke="var(--paper)"
           strokeWidth="4"
           paintOrder="stroke"
         >
-          {piece.take_number ?? 'gone'}
-          {piece.in_bin && ' in the bin'}
+          {!goesOn && <tspan fontWeight="700">{piece.take_number ?? 'gone'} </tspan>}
+          {piece.in_bin && 'in the bin '}
+          {piece.moved_ms !== 0 && `${signed(piece.moved_ms)} ms `}
+          {off && <tspan fill="var(--mic)">{signed(off.off_db)} dB</tspan>}
         </text>
       )}
     </g>
   )
 }
+
+const signed = (value: number) => `${value > 0 ? '+' : '−'}${figure(Math.abs(value))}`
 
 /** A join that is clean is a small ring on the line; one to listen to a triangle that stands out. */
 function JoinMark({ join, x }: { join: CompJoin; x: number }) {
@@ -215,27 +245,60 @@ function PhraseTarget({
   phrase,
   line,
   barWidth,
-  on,
   onChoose,
 }: {
   phrase: Phrase
   line: SheetLine
   barWidth: number
-  on: boolean
   onChoose: () => void
 }) {
   const x = NAMES + (phrase.first_bar - line.section.first_bar) * barWidth
   return (
+    <rect x={x + 1} y="3" width={phrase.bars * barWidth - 2} height={LINE - 6} fill="transparent" onClick={onChoose} />
+  )
+}
+
+/** What the arrows stand on. */
+function Chosen({ range, line, barWidth }: { range: Range; line: SheetLine; barWidth: number }) {
+  const [from, to] = [range.from_frame, range.to_frame].map((frame) => xIn(line, barWidth, frame)) as [number, number]
+  return (
     <rect
-      x={x + 1}
+      x={from + 1}
       y="3"
-      width={phrase.bars * barWidth - 2}
+      width={Math.max(3, to - from - 2)}
       height={LINE - 6}
-      fill="transparent"
-      stroke={on ? 'var(--mic)' : 'none'}
+      fill="none"
+      stroke="var(--mic)"
       strokeWidth="2"
-      onClick={onChoose}
+      pointerEvents="none"
     />
+  )
+}
+
+const xIn = (line: SheetLine, barWidth: number, frame: number) =>
+  NAMES + ((frame - line.from_frame) / (line.to_frame - line.from_frame)) * barWidth * line.bars.length
+
+/** A join's mark, which opens it from close up. */
+function JoinTarget({
+  join,
+  line,
+  barWidth,
+  on,
+  onChoose,
+}: {
+  join: CompJoin
+  line: SheetLine
+  barWidth: number
+  on: boolean
+  onChoose: () => void
+}) {
+  const x = Math.max(NAMES + 1, xIn(line, barWidth, join.frame))
+  return (
+    <g onClick={onChoose} className="cursor-pointer">
+      {on && <rect x={x - 12} y="12" width="24" height={LINE - 14} fill="none" stroke="var(--mic)" strokeWidth="2" />}
+      <JoinMark join={join} x={x} />
+      <rect x={x - 9} y="14" width="18" height={LINE - 16} fill="transparent" />
+    </g>
   )
 }
 

@@ -1,20 +1,23 @@
 import { useCallback, useEffect } from 'react'
-import type { Comp, Part, Sheet } from '../api/client'
-import { useComp } from '../api/queries'
+import type { Comp, Part, Sheet, Take } from '../api/client'
+import { useComp, usePieceLevels } from '../api/queries'
 import { useChoice } from '../desk/Choice'
 import { useStationActs } from '../desk/DeckActs'
 import { useOpenSession } from '../desk/OpenSession'
 import { useRolling } from '../desk/Rolling'
 import { NoPart } from '../shell/NoPart'
 import { UndoLinks } from '../shell/UndoLinks'
+import { useAddress } from '../shell/useAddress'
 import { useKeys } from '../shell/useKeys'
 import { notice } from '../api/live'
 import { count } from '../ui/format'
 import { CompGrid } from './CompGrid'
 import { CompSheet } from './CompSheet'
+import { JoinPanel } from './JoinPanel'
+import { type Lifted, RangeBar, rangeWords } from './RangeBar'
 import { Versions } from './Versions'
 import { useCompActs } from './useCompActs'
-import { useCompCell } from './useCompCell'
+import { type Range, useCompCell } from './useCompCell'
 import { useTryOut } from './useTryOut'
 
 const LINK = 'text-pencil underline underline-offset-4 hover:text-ink'
@@ -34,14 +37,19 @@ export function CompStation() {
 }
 
 function OfPart({ part, sheet, comp }: { part: Part; sheet: Sheet; comp: Comp }) {
-  const { takes } = useOpenSession()
+  const { session, takes } = useOpenSession()
   const { sectionId, chooseSection } = useChoice()
   const { rollOrStop, binAndRoll } = useRolling()
-  const { cell, dry, setDry, goTo, step } = useCompCell(sheet, takes, sectionId)
+  const { cell, dry, setDry, goTo, step, reach, setUnit, resize } = useCompCell(part.id, sheet, takes, sectionId)
   const acts = useCompActs(part.id)
   const { hear, stop, sounds, tried } = useTryOut(part.id)
+  const { shown, show } = useAddress()
+  const join = shown.get('join') === null ? null : Number(shown.get('join'))
   const line = comp.lines.find((entry) => entry.section_id === cell?.line.section.id)
   const offer = line?.offers[0]
+  const levels = usePieceLevels(part.id, comp.versions.length > 0).data
+  const level =
+    cell && levels?.find((entry) => middleOf(cell.range) >= entry.from_frame && middleOf(cell.range) < entry.to_frame)
 
   // What is rolled from here is the section that is looked at.
   const here = cell?.line.section.id
@@ -51,31 +59,62 @@ function OfPart({ part, sheet, comp }: { part: Part; sheet: Sheet; comp: Comp })
   }, [here])
 
   // Whoever goes to another phrase or take while one sounds wants to hear that.
-  const meant = cell?.take && `${cell.phrase.first_bar} ${cell.take.id} ${dry}`
+  const meant = cell?.take && heardAs({ range: cell.range, take: cell.take, dry })
   useEffect(() => {
-    if (sounds && cell?.take && meant !== heardAs(tried)) hear(cell.take, cell.phrase, dry)
+    if (sounds && join === null && cell?.take && tried && meant !== heardAs(tried)) hear(cell.take, cell.range, dry)
     // eslint-disable-next-line react-hooks/exhaustive-deps
   }, [meant])
 
-  const { take, phrase } = cell ?? {}
+  const take = cell?.take
+  const [from, to] = [cell?.range.from_frame, cell?.range.to_frame]
   const playOrStop = useCallback(() => {
     if (sounds) return stop()
-    if (!take || !phrase) return notice('no take plays here yet: Page Down rolls one')
-    hear(take, phrase, dry)
-  }, [sounds, stop, hear, take, phrase, dry])
+    if (!take || from === undefined || to === undefined) return notice('no take plays here yet: Page Down rolls one')
+    hear(take, { from_frame: from, to_frame: to }, dry)
+  }, [sounds, stop, hear, take, from, to, dry])
+
+  const showJoin = useCallback((frame: number | null) => show({ join: frame === null ? null : String(frame) }), [show])
+  function nextJoin(by: number) {
+    const joins = comp.lines.flatMap((entry) => entry.joins).map((entry) => entry.frame)
+    if (!joins.length) return notice('there is no join yet: use another take somewhere')
+    const at = join ?? (cell ? cell.range.from_frame - 1 : 0)
+    const next = by > 0 ? joins.find((frame) => frame > at) : joins.findLast((frame) => frame < at)
+    showJoin(next ?? (by > 0 ? joins[0]! : joins[joins.length - 1]!))
+  }
+
+  const lifted = liftedIn(shown.get('lifted'), takes)
+  function lift() {
+    if (!cell?.take) return
+    show({ lifted: [cell.take.number, cell.range.from_frame, cell.range.to_frame, rangeWords(cell)].join('~') })
+    notice(`take ${cell.take.number}, ${rangeWords(cell)}: go where it shall begin, and V lays it there`)
+  }
+  const lay = (under: boolean) =>
+    lifted && cell
+      ? acts.lift(lifted.range, lifted.takeId, cell.range.from_frame, under)
+      : notice('nothing was lifted yet: C takes the chosen range of a take along')
 
   useStationActs({ record: 'Roll', roll: rollOrStop, binAndRoll, playOrStop })
   useKeys([
-    { key: 'ArrowLeft', does: 'the phrase before', act: () => step(-1, 0) },
-    { key: 'ArrowRight', does: 'the phrase after', act: () => step(1, 0) },
+    {
+      key: 'ArrowLeft',
+      does: 'the one before; with Shift the range shorter',
+      act: (press) => (press.shiftKey ? reach(-1) : step(-1, 0)),
+    },
+    {
+      key: 'ArrowRight',
+      does: 'the one after; with Shift the range longer',
+      act: (press) => (press.shiftKey ? reach(1) : step(1, 0)),
+    },
     { key: 'ArrowUp', does: 'the take above', act: () => step(0, -1) },
     { key: 'ArrowDown', does: 'the take below', act: () => step(0, 1) },
+    { key: '-', does: 'a smaller unit: bar, beat, stroke', act: () => resize(1) },
+    { key: '+', does: 'a larger unit', act: () => resize(-1) },
     {
       key: 'Enter',
-      does: 'use the take in this phrase',
-      act: () => (cell?.take ? acts.use(cell.take.id, cell.phrase) : notice('no take plays here yet')),
+      does: 'use the take there',
+      act: () => (cell?.take ? acts.use(cell.take.id, cell.range) : notice('no take plays here yet')),
     },
-    { key: 'Backspace', does: 'leave the phrase empty', act: () => cell && acts.clear(cell.phrase) },
+    { key: 'Backspace', does: 'leave it empty', act: () => cell && acts.clear(cell.range) },
     { key: 'f', does: 'let the section follow the takes again', act: () => cell && acts.follow(cell.phrase) },
     {
       key: 'o',
@@ -84,6 +123,16 @@ function OfPart({ part, sheet, comp }: { part: Part; sheet: Sheet; comp: Comp })
     },
     { key: 'p', does: 'a first comp of the section', act: () => here && acts.propose([here]) },
     { key: 'd', does: 'hear the DI, and back', act: () => setDry(!dry) },
+    { key: 'j', does: 'look at the next join', act: (press) => nextJoin(press.shiftKey ? -1 : 1) },
+    { key: 'k', does: 'onto the click', act: () => cell && acts.moveOnto(cell.range, 'click', 100) },
+    { key: 'b', does: 'back where it was played', act: () => cell && acts.moveBack(cell.range) },
+    {
+      key: 'e',
+      does: 'even its level',
+      act: () => (level ? acts.turn(level, -level.off_db) : notice('nothing drops or jumps here')),
+    },
+    { key: 'c', does: 'lift the range', act: lift },
+    { key: 'v', does: 'lay what was lifted', act: () => lay(false) },
   ])
 
   const holes = comp.lines.flatMap((entry) => entry.holes)
@@ -113,22 +162,68 @@ function OfPart({ part, sheet, comp }: { part: Part; sheet: Sheet; comp: Comp })
         <span className="ml-auto" />
         <UndoLinks />
       </div>
-      <CompSheet sheet={sheet} comp={comp} takes={takes} cell={cell} onChoose={goTo} />
-      {cell && line && (
-        <CompGrid
-          cell={cell}
-          line={line}
+      <CompSheet
+        sheet={sheet}
+        comp={comp}
+        takes={takes}
+        cell={cell}
+        levels={levels ?? []}
+        join={join}
+        onChoose={(phrase) => {
+          showJoin(null)
+          goTo(phrase)
+        }}
+        onJoin={showJoin}
+      />
+      {cell && line && join === null && (
+        <>
+          <RangeBar
+            cell={cell}
+            line={line}
+            level={level}
+            lifted={lifted}
+            acts={acts}
+            onUnit={setUnit}
+            onLift={lift}
+            onLay={lay}
+          />
+          <CompGrid
+            cell={cell}
+            line={line}
+            partId={part.id}
+            tried={tried}
+            dry={dry}
+            onChoose={(phrase, take) => goTo(phrase, take.id)}
+            onUse={(phrase, take) => acts.use(take.id, phrase)}
+            onOffer={() => offer && acts.use(offer.take_id, offer)}
+          />
+        </>
+      )}
+      {join !== null && (
+        <JoinPanel
           partId={part.id}
-          tried={tried}
+          frame={join}
+          rateHz={session.rate_hz}
+          takes={takes}
           dry={dry}
-          onChoose={(phrase, take) => goTo(phrase, take.id)}
-          onUse={(phrase, take) => acts.use(take.id, phrase)}
-          onOffer={() => offer && acts.use(offer.take_id, offer)}
+          acts={acts}
+          onShow={showJoin}
+          onNext={nextJoin}
         />
       )}
     </div>
   )
 }
 
-const heardAs = (tried: ReturnType<typeof useTryOut>['tried']) =>
-  tried && `${tried.phrase.first_bar} ${tried.take.id} ${tried.dry}`
+const middleOf = ({ from_frame, to_frame }: Range) => (from_frame + to_frame) / 2
+
+const heardAs = ({ range, take, dry }: { range: Range; take: Take; dry: boolean }) =>
+  `${range.from_frame} ${range.to_frame} ${take.id} ${dry}`
+
+/** What the address says was lifted: the number of the take, from where to where, and in words. */
+function liftedIn(said: string | null, takes: Take[]): Lifted | undefined {
+  const [number, from, to, words] = said?.split('~') ?? []
+  const take = takes.find((entry) => entry.number === Number(number))
+  if (!take || !words) return undefined
+  return { takeId: take.id, number: take.number, range: { from_frame: Number(from), to_frame: Number(to) }, words }
+}

@@ -25,7 +25,7 @@ export function Versions({ comp, acts }: { comp: Comp; acts: ReturnType<typeof u
         label="Name of the comp"
         value={current.name}
         onKeep={(name) => acts.rename(current.id, name)}
-        className="w-32 border-b border-rule bg-transparent text-[14px] focus:border-ink"
+        className="w-32 border-rule! text-[14px]"
       />
       <button className={LINK} onClick={() => acts.copy(nextName(comp))}>
         copy

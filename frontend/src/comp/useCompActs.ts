@@ -1,7 +1,8 @@
 import { useMemo } from 'react'
 import { reportErrors, serialQueue } from '../api/acts'
-import { type Comp, type Phrase, answered, api } from '../api/client'
+import { type Comp, answered, api } from '../api/client'
 import { queryClient } from '../api/queries'
+import type { Range } from './useCompCell'
 
 const { inOrder, superseded } = serialQueue()
 
@@ -20,9 +21,9 @@ export function useCompActs(partId: string) {
       )
     }
 
-    const range = ({ from_frame, to_frame }: Pick<Phrase, 'from_frame' | 'to_frame'>) => ({ from_frame, to_frame })
+    const range = ({ from_frame, to_frame }: Range) => ({ from_frame, to_frame })
     return {
-      use: (takeId: string, phrase: Pick<Phrase, 'from_frame' | 'to_frame'>) =>
+      use: (takeId: string, phrase: Range) =>
         act(() =>
           answered(
             api.POST('/api/parts/{part_id}/comp/use', {
@@ -31,9 +32,9 @@ export function useCompActs(partId: string) {
             }),
           ),
         ),
-      clear: (phrase: Phrase) =>
+      clear: (phrase: Range) =>
         act(() => answered(api.POST('/api/parts/{part_id}/comp/clear', { params: { path }, body: range(phrase) }))),
-      follow: (phrase: Phrase) =>
+      follow: (phrase: Range) =>
         act(() => answered(api.POST('/api/parts/{part_id}/comp/follow', { params: { path }, body: range(phrase) }))),
       /** A first comp by what was found in the takes, of some sections or, without any, of the song. */
       propose: (sectionIds: string[], onlyMissing = false) =>
@@ -45,6 +46,46 @@ export function useCompActs(partId: string) {
             }),
           ),
         ),
+      /** Later or earlier by what is typed: "12 ms", "-240 samples", "1/16". */
+      move: (where: Range, by: string) =>
+        act(() =>
+          answered(api.POST('/api/parts/{part_id}/comp/move', { params: { path }, body: { by, ...range(where) } })),
+        ),
+      moveOnto: (where: Range, against: 'click' | 'others', percent: number) =>
+        act(() =>
+          answered(
+            api.POST('/api/parts/{part_id}/comp/onto', {
+              params: { path },
+              body: { against, percent, ...range(where) },
+            }),
+          ),
+        ),
+      moveBack: (where: Range) =>
+        act(() => answered(api.POST('/api/parts/{part_id}/comp/move-back', { params: { path }, body: range(where) }))),
+      /** A copy of a range of a take begins at a frame too. */
+      lift: (where: Range, takeId: string, atFrame: number, under: boolean) =>
+        act(() =>
+          answered(
+            api.POST('/api/parts/{part_id}/comp/lift', {
+              params: { path },
+              body: { take_id: takeId, at_frame: atFrame, under, ...range(where) },
+            }),
+          ),
+        ),
+      turn: (where: Range, byDb: number) =>
+        act(() =>
+          answered(
+            api.POST('/api/parts/{part_id}/comp/turn', { params: { path }, body: { by_db: byDb, ...range(where) } }),
+          ),
+        ),
+      /** Where a join lies and how long its crossfade is; `onDone` is told where it is then. */
+      setJoin: (frame: number, toFrame: number, ms: number, onDone: (frame: number) => void) =>
+        act(async () => {
+          const body = { frame, to_frame: toFrame, ms }
+          const comp = await answered(api.PUT('/api/parts/{part_id}/comp/join', { params: { path }, body }))
+          onDone(toFrame)
+          return comp
+        }),
       copy: (name: string) =>
         act(() => answered(api.POST('/api/parts/{part_id}/comp/versions', { params: { path }, body: { name } }))),
       choose: (compId: string) =>

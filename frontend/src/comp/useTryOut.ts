@@ -1,11 +1,12 @@
 import { useCallback, useEffect, useRef, useState } from 'react'
 import { reportErrors } from '../api/acts'
-import { type Phrase, type Take, answered, api } from '../api/client'
+import { type Take, answered, api } from '../api/client'
 import { useChoice, usePlayer } from '../desk/Choice'
 import { useHearing } from '../desk/Hearing'
 import { useOpenSession } from '../desk/OpenSession'
 import { besideOf } from '../desk/Transport'
 import { monoSound } from '../sound/player'
+import type { Range } from './useCompCell'
 
 /** A take of a phrase heard in its place: from a beat before, running into what follows, among the other parts. */
 export function useTryOut(partId: string) {
@@ -13,11 +14,11 @@ export function useTryOut(partId: string) {
   const { player, setHeardBeside } = useChoice()
   const cueId = useHearing().cue?.id
   const { playing, loading } = usePlayer()
-  const [tried, setTried] = useState<{ take: Take; phrase: Phrase; looks: string[]; dry: boolean } | null>(null)
+  const [tried, setTried] = useState<{ take: Take; range: Range; looks: string[]; dry: boolean } | null>(null)
   const begun = useRef(false)
 
   const hear = useCallback(
-    (take: Take, phrase: Phrase, dry: boolean) => {
+    (take: Take, range: Range, dry: boolean) => {
       const wanted = player.announce()
       begun.current = true
       void reportErrors(async () => {
@@ -27,14 +28,14 @@ export function useTryOut(partId: string) {
               api.GET('/api/parts/{part_id}/comp/try', {
                 params: {
                   path: { part_id: partId },
-                  query: { take_id: take.id, from_frame: phrase.from_frame, to_frame: phrase.to_frame, dry },
+                  query: { take_id: take.id, from_frame: range.from_frame, to_frame: range.to_frame, dry },
                 },
               }),
             ),
             besideOf(session.id, cueId, partId),
           ])
           if (!wanted()) return
-          setTried({ take, phrase, looks: found.looks, dry })
+          setTried({ take, range, looks: found.looks, dry })
           const around: [number, number] = [found.from_frame, found.to_frame]
           await player.play([monoSound('tried', found.sound, 0)], 'tried', around[0], around, null, beside)
         } catch (error) {

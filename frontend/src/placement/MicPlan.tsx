@@ -1,6 +1,6 @@
 import { useState } from 'react'
 import type { MicOnRig, Plan, Rig, Trial } from '../api/client'
-import { useWidth } from '../shell/useWidth'
+import { useWidth } from '../shell/useSize'
 import { figure } from '../ui/format'
 import { SpeakerAbove, SpeakerFront } from './Speaker'
 import { type PlanScale, planScale } from './planScale'

@@ -1,7 +1,7 @@
 import { scaleLinear, scaleLog } from 'd3-scale'
 import { line } from 'd3-shape'
 import { useState } from 'react'
-import { useWidth } from '../shell/useWidth'
+import { useWidth } from '../shell/useSize'
 import { figure } from '../ui/format'
 
 const LEFT = 34

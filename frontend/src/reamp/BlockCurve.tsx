@@ -1,7 +1,7 @@
 import { scaleLinear, scaleLog } from 'd3-scale'
 import { line } from 'd3-shape'
 import type { Curve } from '../api/client'
-import { useWidth } from '../shell/useWidth'
+import { useWidth } from '../shell/useSize'
 
 const HEIGHT = 84
 const FREQUENCIES: [number, string][] = [

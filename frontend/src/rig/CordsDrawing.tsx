@@ -1,5 +1,5 @@
 import type { RigView } from '../api/client'
-import { useWidth } from '../shell/useWidth'
+import { useWidth } from '../shell/useSize'
 import { Glyph } from '../ui/Glyph'
 import { figure } from '../ui/format'
 

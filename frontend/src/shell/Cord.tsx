@@ -6,7 +6,7 @@ import { useChecks, useComp, usePlacement, usePrints } from '../api/queries'
 import { count } from '../ui/format'
 import { useOpenSession } from '../desk/OpenSession'
 import { cordLayout } from './cordLayout'
-import { useWidth } from './useWidth'
+import { useWidth } from './useSize'
 
 interface Knot {
   to: string

@@ -2,7 +2,7 @@ import { scaleLinear } from 'd3-scale'
 import { useState } from 'react'
 import type { Backing, Session } from '../api/client'
 import { useWave } from '../api/queries'
-import { useWidth } from '../shell/useWidth'
+import { useWidth } from '../shell/useSize'
 import { wavePath } from '../wave/wavePath'
 
 const HEIGHT = 54

@@ -1,6 +1,6 @@
 import { scaleLinear } from 'd3-scale'
 import type { Session } from '../api/client'
-import { useWidth } from '../shell/useWidth'
+import { useWidth } from '../shell/useSize'
 
 const TOP = 20
 const LINE = 96

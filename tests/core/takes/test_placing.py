@@ -4,7 +4,8 @@ from dataclasses import replace
 
 import pytest
 
-from fatsignal.core.takes.placing import PlacedStroke, lag_frames, placed_strokes
+from fatsignal.core.takes.placed_stroke import PlacedStroke, lag_frames
+from fatsignal.core.takes.placing import placed_strokes
 from tests.core.takes.played import FS, PARTS, TEMPO, heard
 
 LATE = 720

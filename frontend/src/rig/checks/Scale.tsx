@@ -1,5 +1,5 @@
 import { scaleLinear } from 'd3-scale'
-import { useWidth } from '../../shell/useWidth'
+import { useWidth } from '../../shell/useSize'
 
 /** A level scale in dBFS with marks at chosen levels: `from` at the left, full scale at the right. */
 export function Scale({

@@ -1,6 +1,6 @@
 import { scaleLinear } from 'd3-scale'
 import { useLive } from '../../api/live'
-import { useWidth } from '../../shell/useWidth'
+import { useWidth } from '../../shell/useSize'
 import { figure } from '../../ui/format'
 import { CheckFrame } from './CheckFrame'
 import type { CheckPanelProps } from './panelProps'

@@ -22,7 +22,8 @@ from fatsignal.store.database import Connection
 
 # Of many takes the newest say how a passage goes as well as all.
 _MOST_TAKES = 12
-VERSION = 1
+_SHORTEST_S, _APART_S = 0.25, 0.1
+VERSION = 2
 
 
 @dataclass(frozen=True, slots=True)
@@ -31,12 +32,14 @@ class ToLevel:
 
     sound: MaterialOnDisk | None
     pieces: Pieces
-    others: tuple[MaterialOnDisk, ...]
+    # Each with the windows in which it is used: around them nothing need have been played.
+    others: tuple[tuple[MaterialOnDisk, tuple[Window, ...]], ...]
 
     def fingerprint(self) -> str:
         """Of all that the levels follow from."""
-        told = [] if self.sound is None else [self.sound.material.fingerprint, *self.sound.material.span]
-        told += [str(each) for other in self.others for each in (other.material.fingerprint, *other.material.span)]
+        told: list[object] = [] if self.sound is None else [self.sound.material.fingerprint, *self.sound.material.span]
+        for other, windows in self.others:
+            told += [other.material.fingerprint, *other.material.span, windows]
         return hashlib.sha256(repr([VERSION, told]).encode()).hexdigest()
 
 
@@ -58,23 +61,26 @@ async def load_levels(conn: Connection, part_id: UUID, sessions_folder: Path) ->
     sound = await sound_of_part(conn, part_id, sessions_folder)
     near = [take for take in kept if take.rating != "struck"][:_MOST_TAKES]
     channels = await takes.channels_of(conn, [take.id for take in near])
-    return ToLevel(sound, pieces, tuple(material_of_take(take, channels[take.id], sessions_folder) for take in near))
+    others = tuple((material_of_take(take, channels[take.id], sessions_folder), take.windows) for take in near)
+    return ToLevel(sound, pieces, others)
 
 
 def levels_off(loaded: ToLevel) -> list[PieceLevel]:
     """The pieces that are off by what is heard, in the order of the song."""
-    if loaded.sound is None or len(loaded.pieces) < 2:
+    if loaded.sound is None:
         return []
     heard = first_of(loaded.sound.material.channels, HEARD_FIRST)
     wanted = Wanted() if heard is None else Wanted.exactly(heard)
     rate_hz = loaded.sound.material.rate_hz
+    # Of a moment nobody hears how loud it is.
+    pieces = [piece for piece in loaded.pieces if piece.place.frames >= _SHORTEST_S * rate_hz]
     excess = [
-        _excess(one, other, loaded, wanted, rate_hz) for one, other in pairwise(loaded.pieces)
+        _excess(one, other, loaded, wanted, rate_hz) for one, other in pairwise(pieces)
     ]  # fmt: skip
-    offsets = offsets_db([piece.place.frames / rate_hz for piece in loaded.pieces], excess)
+    offsets = offsets_db([piece.place.frames / rate_hz for piece in pieces], excess)
     return [
         PieceLevel(piece.take_id, piece.place, round(off, 1), in_words(off))
-        for piece, off in zip(loaded.pieces, offsets, strict=True)
+        for piece, off in zip(pieces, offsets, strict=True)
         if off is not None and abs(off) >= OFF_DB
     ]
 
@@ -83,7 +89,7 @@ def _excess(
     piece: CompPiece, following: CompPiece, loaded: ToLevel, wanted: Wanted, rate_hz: int
 ) -> float | None:  # fmt: skip
     one, other = piece.place, following.place
-    if one.to_frame != other.from_frame:
+    if other.from_frame - one.to_frame > _APART_S * rate_hz:
         return None
     if piece.sounds_on_in(following):
         return 0.0
@@ -93,10 +99,14 @@ def _excess(
 
 
 def _steps(
-    others: tuple[MaterialOnDisk, ...], one: Window, other: Window, wanted: Wanted, rate_hz: int
+    others: tuple[tuple[MaterialOnDisk, tuple[Window, ...]], ...],
+    one: Window,
+    other: Window,
+    wanted: Wanted,
+    rate_hz: int,
 ) -> Iterator[float | None]:
-    for take in others:
-        if holds([take.material.span], Window(*_seconds(one, other, rate_hz))):
+    for take, windows in others:
+        if holds(windows, Window(*_seconds(one, other, rate_hz))):
             yield _step(take, one, other, wanted, rate_hz)
 
 

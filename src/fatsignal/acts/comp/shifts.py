@@ -11,7 +11,7 @@ from fatsignal.core.comp.edits import use_take
 from fatsignal.core.comp.pieces import CompPiece, Pieces
 from fatsignal.core.comp.shifts import lift as lifted
 from fatsignal.core.comp.shifts import louder_span, move_span, picked
-from fatsignal.core.takes.placing import PlacedStroke, lag_frames
+from fatsignal.core.takes.placed_stroke import PlacedStroke, lag_frames
 from fatsignal.core.takes.windows import Window
 from fatsignal.errors import InvalidSetting
 from fatsignal.store.database import Connection

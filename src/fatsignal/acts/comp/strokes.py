@@ -6,7 +6,8 @@ from typing import Any
 from uuid import UUID
 
 from fatsignal.acts.judged_section import ToJudge, recordings_of
-from fatsignal.core.takes.placing import PlacedStroke, placed_strokes
+from fatsignal.core.takes.placed_stroke import PlacedStroke
+from fatsignal.core.takes.placing import placed_strokes
 from fatsignal.core.takes.windows import Window
 
 

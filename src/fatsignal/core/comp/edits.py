@@ -119,7 +119,27 @@ def trimmed(
             )  # fmt: skip
             for span in clipped(clipped(spare.settled, piece.place), other.place) if same else ():
                 comp = following(comp, span)
-    return comp
+    return replace(comp, pieces=_without_slivers(comp.pieces, rate_hz))
+
+
+def _without_slivers(pieces: Pieces, rate_hz: int) -> Pieces:
+    """Pieces of which none is a moment of a recording that goes on in a neighbour: it belongs to the neighbour.
+
+    Such moments are left where a border was moved, and would keep the next one from moving.
+    """
+    kept: list[CompPiece] = []
+    for piece in pieces:
+        before = kept[-1] if kept else None
+        if before is not None and before.sounds_on_in(piece):
+            whole = Window(before.place.from_frame, piece.place.to_frame)
+            if piece.place.frames <= REACH_S * rate_hz:
+                kept[-1] = replace(before, place=whole)
+                continue
+            if before.place.frames <= REACH_S * rate_hz:
+                kept[-1] = replace(piece, take_frame=before.take_frame, place=whole, join=before.join)
+                continue
+        kept.append(piece)
+    return tuple(kept)
 
 
 def _to_near_borders(pieces: Pieces, place: Window, recorded: Window, rate_hz: int) -> Window:

@@ -1,12 +1,12 @@
 """Where each stroke of several takes lies: by the click, and by what the other takes play."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import numpy as np
 
 from fatsignal.core.median import median
 from fatsignal.core.takes.click_timing import against_click
+from fatsignal.core.takes.placed_stroke import PlacedStroke
 from fatsignal.core.takes.stroke_alignment import MOST_SHARE, Performance, line_up
 from fatsignal.core.takes.windows import Window
 from fatsignal.core.timing.tempo import TempoMap
@@ -17,15 +17,6 @@ _CLEAR = 1.0
 _FEWEST_OTHERS = 2
 # What lies farther from where it is meant is another note, not a late one.
 _LATE_S = 0.08
-
-
-@dataclass(frozen=True, slots=True)
-class PlacedStroke:
-    """A stroke at `frame` of the session, and how many frames it comes later than meant; None: nothing says where."""
-
-    frame: int
-    off_click_frames: int | None
-    off_others_frames: int | None
 
 
 def placed_strokes(takes: Sequence[Performance], span: Window, tempo: TempoMap) -> list[list[PlacedStroke]]:
@@ -52,16 +43,6 @@ def placed_strokes(takes: Sequence[Performance], span: Window, tempo: TempoMap) 
             ]
         )  # fmt: skip
     return found
-
-
-def lag_frames(strokes: Sequence[PlacedStroke], *, by: str) -> int | None:
-    """By how much a passage as a whole comes late, in frames: the middle of its strokes; None where nothing says.
-
-    `by` is "click" or "others".
-    """
-    off = [each.off_click_frames if by == "click" else each.off_others_frames for each in strokes]
-    known = [frames for frames in off if frames is not None]
-    return round(float(median(np.array(known)))) if known else None
 
 
 def _off_others(takes: Sequence[Performance], strokes: np.ndarray, own: int) -> int | None:

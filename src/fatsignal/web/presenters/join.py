@@ -13,12 +13,12 @@ if TYPE_CHECKING:
 
 
 class JoinChannelView(BaseModel):
-    """A channel of both takes, lowest and highest of each column in 127ths, and the gains over the fade."""
+    """A channel of both takes, the lowest and the highest of each column in turn, in 127ths, and the fade's gains."""
 
     name: str
     kind: RecordedKind
-    before: list[tuple[int, int]]
-    after: list[tuple[int, int]]
+    before: list[int]
+    after: list[int]
     closes: list[float] = Field(description="Gain of the take that ends, from the fade's first frame to its last.")
     opens: list[float]
     alike: float = Field(description="Correlation of both sides there: 1 is the same sound, 0 are strangers.")
@@ -55,7 +55,8 @@ def join_view(close_up: CloseUp) -> JoinCloseUp:
         point=_point(close_up.point, rate_hz), others=[_point(point, rate_hz) for point in close_up.others],
         channels=[
             JoinChannelView(
-                name=each.channel.name, kind=each.channel.kind, before=each.before.tolist(), after=each.after.tolist(),
+                name=each.channel.name, kind=each.channel.kind, before=each.before.ravel().tolist(),
+                after=each.after.ravel().tolist(),
                 closes=each.closes, opens=each.opens, alike=each.alike,
             )
             for each in close_up.channels

@@ -12,7 +12,7 @@ from fatsignal.acts.comp.edit import sections_at
 from fatsignal.core.comp.document import Frame
 from fatsignal.core.comp.pieces import LARGEST_GAIN_DB
 from fatsignal.core.material.channels import HEARD_FIRST, Wanted
-from fatsignal.core.takes.placing import PlacedStroke
+from fatsignal.core.takes.placed_stroke import PlacedStroke
 from fatsignal.core.takes.windows import Window
 from fatsignal.core.timing.shift import parse_shift
 from fatsignal.errors import InvalidSetting
@@ -26,6 +26,9 @@ from fatsignal.web.presenters.comp import CompView, comp_of
 from fatsignal.web.presenters.join import JoinCloseUp, join_view
 from fatsignal.web.ranges import Range
 from fatsignal.web.sounds import PlayingMaterials, StreamedSound, streamed
+
+# More bars than a section has.
+_MOST_BARS = 1_000
 
 router = APIRouter(prefix="/api/parts/{part_id}/comp", tags=["comp"])
 
@@ -82,6 +85,11 @@ class StrokesView(BaseModel):
 
     take_id: UUID
     frames: list[int]
+
+
+class MarksView(BaseModel):
+    beats: list[int]
+    strokes: list[StrokesView]
 
 
 @router.get("/join")
@@ -179,15 +187,19 @@ async def levels(part_id: UUID, pool: Pool, queue: WorkQueueDep, settings: Setti
     return [PieceLevelView.model_validate(each) for each in await of_what_stays(asked, queue)]
 
 
-@router.get("/strokes")
-async def strokes(
+@router.get("/marks")
+async def marks(
     part_id: UUID, wanted: Annotated[Range, Query()], pool: Pool, queue: WorkQueueDep
-) -> list[StrokesView]:  # fmt: skip
-    """Where the takes are struck in a range: borders of single notes."""
+) -> MarksView:  # fmt: skip
+    """The beats of the bars that a range lies in, and where the takes are struck there: borders of what is chosen."""
+    async with pool.connection() as conn:
+        tempo = (await sessions.get_session(conn, (await parts.get_part(conn, part_id)).session_id)).tempo
+    first, last = tempo.place_at(wanted.from_frame).bar, tempo.place_at(wanted.to_frame - 1).bar
     found = await _strokes(part_id, wanted.span, pool, queue)
-    return [
-        StrokesView(take_id=take_id, frames=[stroke.frame for stroke in of_take]) for take_id, of_take in found.items()
-    ]
+    return MarksView(
+        beats=[frame for _, _, frame in tempo.beats(first, min(last + 1, first + _MOST_BARS))],
+        strokes=[StrokesView(take_id=key, frames=[each.frame for each in strokes]) for key, strokes in found.items()],
+    )
 
 
 async def _strokes(part_id: UUID, span: Window, pool: Pool, queue: WorkQueueDep) -> shifts.Strokes:

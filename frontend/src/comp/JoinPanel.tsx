@@ -1,0 +1,173 @@
+import { useState } from 'react'
+import type { JoinCloseUp, Take } from '../api/client'
+import { useJoin } from '../api/queries'
+import { useKeys } from '../shell/useKeys'
+import { useSize } from '../shell/useSize'
+import { Button } from '../ui/Button'
+import { INK } from '../ui/Glyph'
+import { figure } from '../ui/format'
+import { JoinDrawing } from './JoinDrawing'
+import type { useCompActs } from './useCompActs'
+import { useJoinSound } from './useJoinSound'
+
+/** So long is a crossfade at least and at most, in milliseconds. */
+const [LEAST, MOST] = [1, 80]
+const LENGTHS = [1, 2, 5, 10, 20, 40, 80]
+
+/** A join from close up: both takes on every channel, the crossfade as two curves, what is measured, and what is heard. */
+export function JoinPanel({
+  partId,
+  frame,
+  rateHz,
+  takes,
+  dry,
+  acts,
+  onShow,
+  onNext,
+}: {
+  partId: string
+  frame: number
+  rateHz: number
+  takes: Take[]
+  dry: boolean
+  acts: ReturnType<typeof useCompActs>
+  onShow: (frame: number | null) => void
+  onNext: (by: number) => void
+}) {
+  const { data: join, error } = useJoin(partId, frame)
+  const [width, height, box] = useSize<HTMLDivElement>()
+  const { hear, stop, sounds } = useJoinSound(partId)
+  // What is dragged, as long as it is; the server is asked when it is let go.
+  const [drag, setDrag] = useState<{ frame: number; ms: number } | null>(null)
+  const there = join && join.point.frame === frame ? join : undefined
+  const now = drag ?? (there && { frame: there.point.frame, ms: there.point.ms })
+
+  function set(to: { frame: number; ms: number }) {
+    setDrag(null)
+    if (!there) return
+    const ms = Math.max(LEAST, Math.min(MOST, to.ms))
+    if (Math.round(to.frame) === frame && ms === there.point.ms) return
+    acts.setJoin(frame, Math.round(to.frame), ms, onShow)
+  }
+  const nudge = (ms: number) => now && set({ ...now, frame: now.frame + (ms * rateHz) / 1000 })
+  const lengthen = (by: number) => {
+    if (!now) return
+    const near = LENGTHS.reduce((best, one) => (Math.abs(one - now.ms) < Math.abs(best - now.ms) ? one : best))
+    set({ ...now, ms: LENGTHS[LENGTHS.indexOf(near) + by] ?? now.ms })
+  }
+  const nextCandidate = () => {
+    if (!there?.others.length) return
+    const at = there.others.findIndex((one) => one.frame === frame)
+    set(there.others[(at + 1) % there.others.length]!)
+  }
+  const listen = (plain: boolean) => hear(frame, plain, dry)
+
+  useKeys(
+    [
+      {
+        key: 'ArrowLeft',
+        does: 'the join 1 ms earlier, with Shift 10',
+        act: (press) => nudge(press.shiftKey ? -10 : -1),
+      },
+      { key: 'ArrowRight', does: 'the join 1 ms later, with Shift 10', act: (press) => nudge(press.shiftKey ? 10 : 1) },
+      { key: 'ArrowUp', does: 'a longer crossfade', act: () => lengthen(1) },
+      { key: 'ArrowDown', does: 'a shorter crossfade', act: () => lengthen(-1) },
+      { key: 'n', does: 'the next place that was found', act: nextCandidate },
+      { key: 'h', does: 'hear the join', act: () => listen(false) },
+      { key: 'w', does: 'hear it without its fade', act: () => listen(true) },
+      { key: 'j', does: 'the next join', act: (press) => onNext(press.shiftKey ? -1 : 1) },
+      { key: 'Enter', does: 'back to the takes', act: () => onShow(null) },
+      { key: 'Escape', does: 'back to the takes', act: () => (sounds ? stop() : onShow(null)) },
+    ],
+    'act',
+  )
+
+  return (
+    <section aria-label="The join" className="flex min-h-0 grow flex-col pt-2">
+      <div className="flex shrink-0 items-baseline gap-4 px-2.5 whitespace-nowrap">
+        <h3 className="text-[17px]">
+          Join{there && `: take ${numberOf(takes, there.before_take_id)} to ${numberOf(takes, there.after_take_id)}`}
+        </h3>
+        {now && (
+          <p className="text-[14px]">
+            <b>{figure(now.ms)} ms</b>
+            {there && there.point.frame !== now.frame && (
+              <span className="text-pencil">
+                {' '}
+                · {figure((1000 * (now.frame - there.point.frame)) / rateHz)} ms moved
+              </span>
+            )}
+          </p>
+        )}
+        {there && (
+          <p className={`min-w-0 truncate text-[14px] ${there.point.look ? 'text-mic' : 'text-pencil'}`}>
+            {there.point.look ? `~ ${there.point.look}` : '✓ clean'}
+          </p>
+        )}
+        <span className="ml-auto" />
+        <Button onClick={() => listen(false)}>
+          Hear it <span className="text-pencil">H</span>
+        </Button>
+        <Button onClick={() => listen(true)}>
+          Without its fade <span className="text-pencil">W</span>
+        </Button>
+        <Button onClick={nextCandidate} disabled={!there || there.others.length < 2}>
+          Next place <span className="text-pencil">N</span>
+        </Button>
+        <Button onClick={() => onNext(1)}>
+          Next join <span className="text-pencil">J</span>
+        </Button>
+        <Button onClick={() => onShow(null)}>
+          Takes <span className="text-pencil">Enter</span>
+        </Button>
+      </div>
+      <div ref={box} className="min-h-0 grow basis-0 overflow-hidden pt-2">
+        {error && <p className="p-4 text-mic">{error.message}</p>}
+        {there && now && width > 0 && !error && (
+          <JoinDrawing
+            join={there}
+            now={now}
+            width={width - 20}
+            height={height - 8}
+            rateHz={rateHz}
+            onDrag={setDrag}
+            onSet={set}
+          />
+        )}
+      </div>
+      {there && <Measured join={there} />}
+    </section>
+  )
+}
+
+const numberOf = (takes: Take[], takeId: string) => takes.find((take) => take.id === takeId)?.number ?? 'in the bin'
+
+/** What was measured of a join, in words. */
+function Measured({ join }: { join: JoinCloseUp }) {
+  const { point } = join
+  return (
+    <p className="flex shrink-0 gap-6 px-2.5 py-1.5 text-[13.5px] whitespace-nowrap text-pencil">
+      <span>
+        {Math.abs(point.level_step_db) > 40 ? (
+          'one side is silent'
+        ) : (
+          <>
+            level step <b className="text-ink">{figure(point.level_step_db)} dB</b>
+          </>
+        )}
+      </span>
+      <span title="How loud what the two takes do not share is, against what is heard around">
+        rings apart <b className="text-ink">{figure(point.apart_db)} dB</b>
+      </span>
+      <span className="flex gap-3">
+        correlation
+        {join.channels.map((channel) => (
+          <span key={channel.name} style={{ color: INK[channel.kind] }}>
+            {channel.name} <b>{figure(channel.alike)}</b>
+          </span>
+        ))}
+      </span>
+      <span className="ml-auto">drag the join or an edge of its fade; arrows do the same</span>
+    </p>
+  )
+}
