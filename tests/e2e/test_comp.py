@@ -60,3 +60,71 @@ def test_a_phrase_is_chosen_heard_used_kept_and_undone_by_keys(page, application
     expect(cell(page, old, "3 to 4, used")).to_be_visible()
     page.keyboard.press("f")
     expect(cell(page, new, "3 to 4, used")).to_be_visible()
+
+
+def test_a_hole_is_rolled_by_the_pedal_and_what_comes_lands_in_it(page, application, takes):
+    old, _ = takes
+    page.goto("/comp?bar=1")
+    expect(cell(page, old, "1 to 2")).to_be_visible()
+    page.keyboard.press("Backspace")
+    expect(page.get_by_text("bars 1 to 2 empty")).to_be_visible()
+    expect(page.get_by_role("contentinfo")).to_contain_text("Roll the hole")
+    page.keyboard.press("PageDown")
+    part = next(part for part in application.session["parts"] if part["armed"])
+
+    def landed():
+        pieces = application.get(f"/api/parts/{part['id']}/comp")["lines"][0]["pieces"]
+        return pieces and pieces[0]["by_hand"] and pieces[0]["take_number"] > takes[1]["number"] and pieces[0]
+
+    piece = application.wait_for(landed, what="the take in the hole", seconds=60)
+    assert piece["from_frame"] <= old["from_frame"] + 96_000
+    undo = application.get(f"/api/sessions/{application.session['id']}/history")["undo"]
+    assert undo == f"Baritone: take {piece['take_number']} fills bars 1 to 2"
+    expect(page.get_by_text("bars 1 to 2 empty")).not_to_be_visible()
+
+
+def test_a_join_is_seen_from_close_up_moved_and_heard_by_keys(page, application, takes):
+    old, _ = takes
+    page.goto(f"/comp?bar=3&take={old['id']}")
+    expect(cell(page, old, "3 to 4")).to_have_attribute("aria-pressed", "true")
+    page.keyboard.press("Enter")
+    expect(cell(page, old, "3 to 4, used")).to_be_visible()
+    page.keyboard.press("j")
+    join = page.get_by_role("region", name="The join")
+    expect(join).to_contain_text(re.compile(rf"take \d+ to {old['number']}"))
+    expect(join.get_by_role("img")).to_have_accessible_name(re.compile("on 2 channels"))
+    page.keyboard.press("Shift+ArrowRight")
+    page.keyboard.press("ArrowUp")
+    part = next(part for part in application.session["parts"] if part["armed"])
+    history = f"/api/sessions/{application.session['id']}/history"
+    application.wait_for(lambda: "join in bar" in application.get(history)["undo"], what="the moved join")
+    page.keyboard.press("h")
+    expect(page.get_by_role("button", name="Stop")).to_be_visible()
+    page.keyboard.press("Escape")
+    page.keyboard.press("Enter")
+    expect(cell(page, old, "3 to 4, used")).to_be_visible()
+    frames = [each["frame"] for each in application.get(f"/api/parts/{part['id']}/comp")["lines"][0]["joins"]]
+    assert frames
+
+
+def test_strokes_are_chosen_moved_and_brought_back_by_keys(page, application, takes):
+    old, _ = takes
+    page.goto(f"/comp?bar=3&take={old['id']}")
+    expect(cell(page, old, "3 to 4")).to_have_attribute("aria-pressed", "true")
+    page.keyboard.press("Enter")
+    expect(cell(page, old, "3 to 4, used")).to_be_visible()
+    for _ in range(3):
+        page.keyboard.press("-")
+    expect(page.get_by_role("radio", name="stroke")).to_be_checked()
+    range_ = page.get_by_role("group", name="The chosen range")
+    expect(range_).to_contain_text("a stroke in bar")
+    page.keyboard.press("ArrowRight")
+    page.keyboard.press("Shift+ArrowRight")
+    expect(range_).to_contain_text("2 strokes in bar")
+    page.get_by_label("Move by").fill("9 ms")
+    page.get_by_label("Move by").press("Enter")
+    expect(range_).to_contain_text("+9.0 ms: back")
+    page.reload()
+    expect(range_).to_contain_text("2 strokes in bar")
+    page.keyboard.press("b")
+    expect(range_).not_to_contain_text("ms: back")

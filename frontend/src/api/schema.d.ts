@@ -4660,6 +4660,12 @@ export interface components {
              * @default false
              */
             by_hand: boolean;
+            /**
+             * Windows
+             * @description Or: past these, once, whatever is set. What was rolled for a hole of a comp lands in it.
+             * @default []
+             */
+            windows: components["schemas"]["Range"][];
         };
         /**
          * NewSection

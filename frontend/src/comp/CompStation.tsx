@@ -1,4 +1,4 @@
-import { useCallback, useEffect } from 'react'
+import { useCallback, useEffect, useMemo } from 'react'
 import type { Comp, Part, Sheet, Take } from '../api/client'
 import { useComp, usePieceLevels } from '../api/queries'
 import { useChoice } from '../desk/Choice'
@@ -39,7 +39,7 @@ export function CompStation() {
 function OfPart({ part, sheet, comp }: { part: Part; sheet: Sheet; comp: Comp }) {
   const { session, takes } = useOpenSession()
   const { sectionId, chooseSection } = useChoice()
-  const { rollOrStop, binAndRoll } = useRolling()
+  const { rollOrStop, rollPast, binAndRoll } = useRolling()
   const { cell, dry, setDry, goTo, step, reach, setUnit, resize } = useCompCell(part.id, sheet, takes, sectionId)
   const acts = useCompActs(part.id)
   const { hear, stop, sounds, tried } = useTryOut(part.id)
@@ -77,7 +77,8 @@ function OfPart({ part, sheet, comp }: { part: Part; sheet: Sheet; comp: Comp })
   function nextJoin(by: number) {
     const joins = comp.lines.flatMap((entry) => entry.joins).map((entry) => entry.frame)
     if (!joins.length) return notice('there is no join yet: use another take somewhere')
-    const at = join ?? (cell ? cell.range.from_frame - 1 : 0)
+    // A border may have been moved before the bar line.
+    const at = join ?? (cell ? cell.range.from_frame - session.rate_hz / 8 : 0)
     const next = by > 0 ? joins.find((frame) => frame > at) : joins.findLast((frame) => frame < at)
     showJoin(next ?? (by > 0 ? joins[0]! : joins[joins.length - 1]!))
   }
@@ -93,7 +94,17 @@ function OfPart({ part, sheet, comp }: { part: Part; sheet: Sheet; comp: Comp })
       ? acts.lift(lifted.range, lifted.takeId, cell.range.from_frame, under)
       : notice('nothing was lifted yet: C takes the chosen range of a take along')
 
-  useStationActs({ record: 'Roll', roll: rollOrStop, binAndRoll, playOrStop })
+  // Where nothing sounds the pedal rolls just that, and what comes lands in it.
+  const empty = useMemo(
+    () =>
+      (line?.holes ?? [])
+        .filter((hole) => from !== undefined && hole.from_frame < to! && from < hole.to_frame)
+        .map(({ from_frame, to_frame }) => ({ from_frame, to_frame })),
+    [line, from, to],
+  )
+  const fills = line?.settled && empty.length > 0
+  const roll = useCallback(() => (fills ? rollPast(empty) : rollOrStop()), [fills, empty, rollPast, rollOrStop])
+  useStationActs({ record: fills ? 'Roll the hole' : 'Roll', roll, binAndRoll, playOrStop })
   useKeys([
     {
       key: 'ArrowLeft',

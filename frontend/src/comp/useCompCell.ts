@@ -29,82 +29,105 @@ export interface Cell {
 
 export function useCompCell(partId: string, sheet: Sheet | undefined, takes: Take[], first: string | undefined) {
   const { shown, show } = useAddress()
-  const takeId = shown.get('take')
-  const dry = shown.get('dry') === 'yes'
-  const unit = UNITS.find((one) => one === shown.get('unit')) ?? 'phrase'
-  const wanted = Math.max(1, Number(shown.get('units')) || 1)
   const lines = useMemo(() => sheet?.lines ?? [], [sheet])
-  const at = frameMeant(lines, shown.get('at'), Number(shown.get('bar')), first)
-  const line = lines.find((entry) => entry.from_frame <= at && at < entry.to_frame)
-  const fine = unit === 'beat' || unit === 'stroke'
-  const marks = useMarks(partId, fine ? line : undefined).data
+  const meant = lineMeant(lines, shown, first)
+  const fine = meant !== undefined && (unitIn(shown) === 'beat' || unitIn(shown) === 'stroke')
+  const marks = useMarks(partId, fine ? meant : undefined).data
+  const cell = useMemo(() => cellIn(lines, takes, shown, first, marks), [lines, takes, shown, first, marks])
 
-  const cell = useMemo(() => {
-    if (!line) return undefined
-    const rows = takes.filter((take) => line.take_ids.includes(take.id))
-    const take = rows.find((row) => row.id === takeId) ?? rows[0]
-    const places = placesOf(line, unit, marks, take)
-    const place = places.findLastIndex((one) => one.from_frame <= at)
-    const phrase = line.phrases.findLast((one) => one.from_frame <= at)
-    const begin = places[Math.max(0, place)]
-    if (!phrase || !begin) return undefined
-    const last = places[Math.min(places.length, Math.max(0, place) + wanted) - 1]!
-    const range = { from_frame: begin.from_frame, to_frame: last.to_frame }
-    const count = Math.min(wanted, places.length - Math.max(0, place))
-    return { line, phrase, range, unit, count, rows, take, places, place: Math.max(0, place) }
-  }, [line, takes, takeId, unit, marks, at, wanted])
+  // From the address as it is: keys come faster than pages are drawn.
+  const now = () => new URLSearchParams(window.location.search)
+  const standing = () => cellIn(lines, takes, now(), first, marks)
 
   function goTo(range: Range, take?: string) {
     show({ at: String(range.from_frame), bar: null, units: null, ...(take === undefined ? {} : { take }) })
   }
 
   return {
-    cell: cell as Cell | undefined,
-    dry,
+    cell,
+    dry: shown.get('dry') === 'yes',
     setDry: (on: boolean) => show({ dry: on ? 'yes' : null }),
     goTo,
     /** Some units on, or takes down. */
     step: (units: number, rows: number) => {
-      if (!cell) return
-      const next = cell.places[cell.place + units]
+      const at = standing()
+      // As long as its strokes are not there nobody knows where the next one is.
+      if (!at || (fine && !marks && units)) return
+      const next = at.places[at.place + units]
       if (units && next) goTo(next)
       else if (units) {
-        const neighbour = lines[lines.indexOf(cell.line) + units]
-        if (neighbour) goTo(units > 0 ? neighbour : lastOf(placesOf(neighbour, unit, undefined, undefined)))
+        const neighbour = lines[lines.indexOf(at.line) + units]
+        if (neighbour) goTo(units > 0 ? neighbour : lastOf(placesOf(neighbour, at.unit, undefined, undefined)[1]))
       }
-      const row = cell.rows[cell.rows.findIndex((entry) => entry.id === cell.take?.id) + rows]
+      const row = at.rows[at.rows.findIndex((entry) => entry.id === at.take?.id) + rows]
       if (rows && row) show({ take: row.id })
     },
     /** The range made longer or shorter by units. */
     reach: (units: number) => {
-      if (!cell) return
-      const more = Math.max(1, Math.min(cell.places.length - cell.place, cell.count + units))
+      const at = standing()
+      if (!at || (fine && !marks)) return
+      const more = Math.max(1, Math.min(at.places.length - at.place, at.count + units))
       show({ units: more > 1 ? String(more) : null })
     },
     setUnit: (to: Unit) => show({ unit: to === 'phrase' ? null : to, units: null }),
     /** A larger unit, or a smaller one. */
     resize: (by: number) => {
-      const to = UNITS[UNITS.indexOf(unit) + by]
+      const to = UNITS[UNITS.indexOf(unitIn(now())) + by]
       if (to) show({ unit: to === 'phrase' ? null : to, units: null })
     },
   }
 }
 
-const lastOf = (places: Range[]) => places[places.length - 1]!
+const unitIn = (shown: URLSearchParams) => UNITS.find((one) => one === shown.get('unit')) ?? 'phrase'
 
 /** The frame that the address means; a bar is understood too. Without either: where there is something to choose from. */
-function frameMeant(lines: SheetLine[], at: string | null, bar: number, first: string | undefined) {
+function frameMeant(lines: SheetLine[], shown: URLSearchParams, first: string | undefined) {
+  const at = shown.get('at')
   if (at !== null) return Number(at)
+  const bar = Number(shown.get('bar'))
   const named = lines.flatMap((line) => line.bars).find((entry) => entry.number === bar)
   const begin =
     lines.find((line) => line.take_ids.length > 1) ?? lines.find((line) => line.section.id === first) ?? lines[0]
   return (named ?? begin)?.from_frame ?? 0
 }
 
-/** The ranges of a section that the arrows go over. As long as its strokes are not known it is gone over by beats. */
-function placesOf(line: SheetLine, unit: Unit, marks: Marks | undefined, take: Take | undefined): Range[] {
-  if (unit === 'phrase') return line.phrases
+function lineMeant(lines: SheetLine[], shown: URLSearchParams, first: string | undefined) {
+  const at = frameMeant(lines, shown, first)
+  return lines.find((entry) => entry.from_frame <= at && at < entry.to_frame)
+}
+
+/** What an address stands on, with all the ranges that the arrows go over there. */
+function cellIn(
+  lines: SheetLine[],
+  takes: Take[],
+  shown: URLSearchParams,
+  first: string | undefined,
+  marks: Marks | undefined,
+): (Cell & { places: Range[]; place: number }) | undefined {
+  const at = frameMeant(lines, shown, first)
+  const line = lineMeant(lines, shown, first)
+  if (!line) return undefined
+  const rows = takes.filter((take) => line.take_ids.includes(take.id))
+  const take = rows.find((row) => row.id === shown.get('take')) ?? rows[0]
+  const [unit, places] = placesOf(line, unitIn(shown), marks, take)
+  const place = Math.max(
+    0,
+    places.findLastIndex((one) => one.from_frame <= at),
+  )
+  const phrase = line.phrases.findLast((one) => one.from_frame <= at)
+  const begin = places[place]
+  if (!phrase || !begin) return undefined
+  const count = Math.max(1, Math.min(Number(shown.get('units')) || 1, places.length - place))
+  const range = { from_frame: begin.from_frame, to_frame: places[place + count - 1]!.to_frame }
+  return { line, phrase, range, unit, count, rows, take, places, place }
+}
+
+const lastOf = (places: Range[]) => places[places.length - 1]!
+
+/** The ranges of a section that the arrows go over, and what they are: bars, as long as nothing finer is known. */
+function placesOf(line: SheetLine, unit: Unit, marks: Marks | undefined, take: Take | undefined): [Unit, Range[]] {
+  if (unit === 'phrase') return [unit, line.phrases]
   const frames = unit === 'stroke' ? marks?.strokes.find((entry) => entry.take_id === take?.id)?.frames : marks?.beats
-  if (unit === 'bar' || !frames?.length) return line.bars
-  return frames.map((frame, index) => ({ from_frame: frame, to_frame: frames[index + 1] ?? line.to_frame }))
+  if (unit === 'bar' || !frames?.length) return ['bar', line.bars]
+  return [unit, frames.map((frame, index) => ({ from_frame: frame, to_frame: frames[index + 1] ?? line.to_frame }))]
 }

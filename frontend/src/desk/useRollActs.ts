@@ -1,7 +1,7 @@
 import { useMemo } from 'react'
 import { reportErrors, showThenPut } from '../api/acts'
 import { type RollSettings, type Take, answered, api } from '../api/client'
-import { live, notice } from '../api/live'
+import { type FrameRange, live, notice } from '../api/live'
 import { queryClient, refreshTakes, useRollSettings } from '../api/queries'
 import type { Player } from '../sound/player'
 
@@ -27,14 +27,15 @@ function rollActs(
       from_frame: here ? player.frameNow() : null,
       way: byHand ? ('once' as const) : null,
       by_hand: byHand,
+      windows: [],
     }
   }
 
   const silence = () => player.state.playing && player.stop()
 
-  async function roll() {
+  async function roll(windows: FrameRange[] = []) {
     silence()
-    await answered(api.POST('/api/sessions/{session_id}/roll', { params, body: wanted() }))
+    await answered(api.POST('/api/sessions/{session_id}/roll', { params, body: { ...wanted(), windows } }))
   }
 
   async function rollAgain() {
@@ -70,6 +71,8 @@ function rollActs(
         if (!now) return
         await putSettings({ ...now, ...changes })
       }),
+    /** Past some ranges, once, however the session rolls. */
+    rollPast: (windows: FrameRange[]) => void reportErrors(() => roll(windows)),
     rollOrStop: () =>
       void reportErrors(async () => {
         if (!live.getState().rolling) return roll()

@@ -11,6 +11,7 @@ from fatsignal.core.cue.monitoring import Monitoring
 from fatsignal.core.instrument.player import Note
 from fatsignal.core.song.sections import SongSection
 from fatsignal.core.takes.roll_plan import Range, RollMode, RollPlan, plan_loop, plan_once, plan_windows
+from fatsignal.core.takes.windows import Window
 from fatsignal.core.tone.document import Tone
 from fatsignal.engine.orders import Cue, PartMonitor, PartOrder, PlayTrack, RollOrder, StandbyOrder
 from fatsignal.errors import InvalidSetting
@@ -38,11 +39,12 @@ class Armed:
 
 def roll_plan(
     session: Session, *, way: RollMode | None = None, section: SongSection | None = None, from_frame: int | None = None,
-    by_hand: bool = False,
+    by_hand: bool = False, windows: Sequence[Window] = (),
 ) -> RollPlan:  # fmt: skip
     """What a roll plays through, by the session's settings; `way` does it another way this once.
 
-    Once plays a section, or from a frame on to the song's end; loop and windows play what is set.
+    Once plays a section, or from a frame on to the song's end; loop and windows play what is set. `windows` are played
+    past once, whatever is set, with a bar before them at least.
 
     Raises
     ------
@@ -51,6 +53,10 @@ def roll_plan(
     """
     settings, tempo = session.roll_settings, session.tempo
     count_in_bars = session.click_settings.roll_count_in_bars
+    if windows:
+        pre_roll_bars = max(1, settings.pre_roll_bars)
+        once = settings.model_copy(update={"windows": windows, "again": False, "pre_roll_bars": pre_roll_bars})
+        return plan_windows(tempo, once, count_in_bars=count_in_bars)
     match way or settings.way:
         case "loop":
             return plan_loop(tempo, settings, count_in_bars=count_in_bars)

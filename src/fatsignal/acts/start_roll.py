@@ -1,5 +1,6 @@
 """From a press of the pedal to the order that the engine is given."""
 
+from collections.abc import Sequence
 from pathlib import Path
 from uuid import UUID
 
@@ -8,6 +9,7 @@ from fatsignal.acts.audio_interface import interface_now, record_offset_frames
 from fatsignal.acts.overdub_tracks import cues_of, tracks_beside
 from fatsignal.acts.roll_order import roll_order, roll_plan
 from fatsignal.core.takes.roll_plan import RollMode
+from fatsignal.core.takes.windows import Window
 from fatsignal.engine.orders import RollOrder
 from fatsignal.errors import RollRefused
 from fatsignal.rig.interface import INPUTS
@@ -18,9 +20,9 @@ from fatsignal.store.database import Connection
 
 async def order_to_roll(
     conn: Connection, session_id: UUID, *, section_id: UUID | None, from_frame: int | None, way: RollMode | None,
-    by_hand: bool, sessions_folder: Path, speed: float,
+    by_hand: bool, sessions_folder: Path, speed: float, windows: Sequence[Window] = (),
 ) -> RollOrder:  # fmt: skip
-    """Roll what is armed: a section, or from a frame on, in the session's way or another.
+    """Roll what is armed: a section, or from a frame on, in the session's way or another; or past some windows.
 
     Raises
     ------
@@ -37,7 +39,12 @@ async def order_to_roll(
     if clashes:
         raise RollRefused(clashes[0])
     plan = roll_plan(
-        session, way=way, section=section.in_song if section else None, from_frame=from_frame, by_hand=by_hand
+        session,
+        way=way,
+        section=section.in_song if section else None,
+        from_frame=from_frame,
+        by_hand=by_hand,
+        windows=windows,
     )
     interface = await interface_now(conn)
     return roll_order(

@@ -150,6 +150,8 @@ class Entering:
             trial = measured.trial is not None
             what = f"trial {take.number}" if trial else f"take {take.number}"
             log.info("%s (%s) of part %s is entered from %s", what, take.id, take.part_id, folder)
+            if measured.take is not None:
+                await self._land(take)
             said = take.said
             if take.binned_at is not None:
                 said = f"{what} is in the bin: {take.said or 'it was thrown there'}; U brings it back"
@@ -159,6 +161,18 @@ class Entering:
                 )
             )
         return True
+
+    async def _land(self, take: Any) -> None:
+        """What was rolled for a hole of a comp is used there. The take is safe either way, and is offered if not."""
+        from fatsignal.acts.comp.land import land
+
+        try:
+            async with self._pool.connection() as conn:
+                if await land(conn, take, self._settings.sessions_folder):
+                    self._hub.notice(f"take {take.number} fills the hole that it was rolled for")
+        except Exception as trouble:
+            log.exception("take %s could not be used in the comp", take.id)
+            self._hub.notice(f"take {take.number} is not used in the comp yet ({trouble}): Enter uses it")
 
     def _later(self, folder: Path, problem: str) -> None:
         """It waits, longer each time; a person is told once of each thing that is wrong with it."""

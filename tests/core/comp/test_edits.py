@@ -9,7 +9,7 @@ from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 from fatsignal.core.comp.comp import Comp, performance
-from fatsignal.core.comp.edits import give_back, make_hole, trimmed, unjoined, use_take, with_border
+from fatsignal.core.comp.edits import filled_by, give_back, make_hole, trimmed, unjoined, use_take, with_border
 from fatsignal.core.comp.pieces import Join
 from fatsignal.core.takes.counting import Played
 from fatsignal.core.takes.windows import Window
@@ -104,6 +104,30 @@ def test_a_hole_and_a_section_that_is_given_back():
         sound(performance(both, TAKES))[CHORUS.from_frame + 30 :],
     )
     assert set(sound(performance(back, TAKES))[VERSE.from_frame : VERSE.to_frame, 0]) == {4}
+
+
+def test_what_was_rolled_for_a_hole_fills_it_and_what_passes_over_it_does_not():
+    comp = make_hole(used(Comp(), 2, 110, 150, within=VERSE), Window(60, 110), TAKES, within=VERSE, rate_hz=RATE)
+    every = {UUID(int=number) for number in (1, 2, 3, 4)}
+
+    def filled(*window, without=0):
+        found = filled_by(comp, [Window(*window)], playable=every - {UUID(int=without)}, rate_hz=RATE)
+        return [tuple(each) for each in found]
+
+    assert filled(60, 110) == [(60, 110)]
+    # It was stopped before the hole's end; it is used as far as it goes.
+    assert filled(60, 95) == [(60, 95)]
+    for passes in ((50, 150), (90, 110), (60, 120)):
+        assert filled(*passes) == []
+    # What lies in the bin is to be played again.
+    assert filled(110, 150) == []
+    assert filled(60, 150, without=2) == [(60, 150)]
+
+
+def test_around_a_section_nothing_stays_settled_where_nothing_sounds():
+    takes = [take(number, 50) for number in (2, 1)]
+    comp = make_hole(Comp(), Window(50, 80), takes, within=VERSE, rate_hz=RATE)
+    assert trimmed(comp, Comp(), takes, within=VERSE, rate_hz=RATE).settled == (VERSE,)
 
 
 def test_a_border_goes_no_farther_than_its_pieces():

@@ -7,9 +7,10 @@ can be joined; what of the little is not needed for a crossfade is given back.
 from collections.abc import Sequence
 from dataclasses import replace
 from itertools import pairwise
+from uuid import UUID
 
 from fatsignal.core.comp.comp import Comp, following, performance, settled, with_pieces
-from fatsignal.core.comp.pieces import REACH_S, CompPiece, Join, Pieces, cleared, in_order, laid
+from fatsignal.core.comp.pieces import REACH_S, CompPiece, Join, Pieces, cleared, holes, in_order, laid
 from fatsignal.core.takes.counting import Played
 from fatsignal.core.takes.windows import Window, clipped, joined, touches
 from fatsignal.errors import InvalidSetting
@@ -45,6 +46,24 @@ def make_hole(comp: Comp, span: Window, newest_first: Sequence[Played], *, withi
     """A comp in which nothing sounds in `span`."""
     before = settled(comp, around(within, rate_hz), newest_first)
     return replace(before, pieces=fresh(before.pieces, cleared(before.pieces, span)))
+
+
+def filled_by(comp: Comp, windows: Sequence[Window], *, playable: set[UUID], rate_hz: int) -> list[Window]:
+    """Windows of a take that were rolled for a hole: they begin where it does, or shortly after, and go no farther.
+
+    Whatever else a take plays over a hole is offered and changes nothing: a silence may be meant. What sounds there of
+    a take that is not `playable`, as it lies in the bin, is a hole too.
+    """
+    there = [piece for piece in comp.pieces if piece.take_id in playable]
+    open_ = [hole for span in comp.settled for hole in holes(there, span)]
+    return [
+        window
+        for window in windows
+        if any(
+            0 <= window.from_frame - hole.from_frame <= AROUND_S * rate_hz and window.to_frame <= hole.to_frame
+            for hole in open_
+        )
+    ]
 
 
 def give_back(comp: Comp, within: Window, *, rate_hz: int) -> Comp:
@@ -112,6 +131,9 @@ def trimmed(
     for kept in before.settled:
         spare = following(spare, kept)
     followed = performance(Comp(), newest_first)
+    for silent in (hole for each in spare.settled for hole in holes(comp.pieces, each)):
+        for span in holes(followed, silent):
+            comp = following(comp, span)
     for piece in comp.pieces:
         for other in followed:
             same = (piece.take_id, piece.take_frame - piece.place.from_frame, piece.gain_db) == (

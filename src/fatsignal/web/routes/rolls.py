@@ -8,13 +8,14 @@ from pydantic import BaseModel, Field
 
 from fatsignal.acts.bin import bin_takes
 from fatsignal.acts.roll_settings import fitting
-from fatsignal.core.takes.roll_plan import RollMode, RollSettings
+from fatsignal.core.takes.roll_plan import MOST_WINDOWS, RollMode, RollSettings
 from fatsignal.core.takes.windows import Window
 from fatsignal.core.verdict import Verdict
 from fatsignal.rig.setup import RigSetup
 from fatsignal.store import history, parts, sessions, takes
 from fatsignal.store.database import Connection
 from fatsignal.web.context import EngineDep, SettingsDep, Transaction
+from fatsignal.web.ranges import Range
 
 if TYPE_CHECKING:
     from fatsignal.engine.orders import RollOrder
@@ -27,6 +28,11 @@ class NewRoll(BaseModel):
     from_frame: int | None = Field(default=None, description="Or: from here on to the end of the song.")
     way: RollMode | None = Field(default=None, description="Another way than the session's, this once.")
     by_hand: bool = Field(default=False, description="Nothing is used but what is pressed in on the way.")
+    windows: list[Range] = Field(
+        default=[],
+        max_length=MOST_WINDOWS,
+        description="Or: past these, once, whatever is set. What was rolled for a hole of a comp lands in it.",
+    )
 
 
 class RollStarted(BaseModel):
@@ -140,7 +146,7 @@ async def _start(
 
     order = await order_to_roll(
         conn, session_id, section_id=new.section_id, from_frame=new.from_frame, way=new.way, by_hand=new.by_hand,
-        sessions_folder=settings.sessions_folder, speed=settings.rig_speed,
+        sessions_folder=settings.sessions_folder, speed=settings.rig_speed, windows=[each.span for each in new.windows],
     )  # fmt: skip
     return await _started(order, engine)
 
