@@ -1014,6 +1014,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/comps/{comp_id}/made": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Made
+         * @description Files and prints that were made of a version of a comp.
+         */
+        get: operations["made_api_comps__comp_id__made_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/comps/{comp_id}/files": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Write
+         * @description Write a comp as files, one for each channel; what was written so before is not written again.
+         */
+        post: operations["write_api_comps__comp_id__files_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/parts/{part_id}/comp/join": {
         parameters: {
             query?: never;
@@ -3199,6 +3239,33 @@ export interface components {
             play_count_in_bars: number;
         };
         /**
+         * CompFileView
+         * @description One channel of a comp as a file.
+         */
+        CompFileView: {
+            /**
+             * File
+             * @description Below the folder of all sessions.
+             */
+            file: string;
+            /** Channel */
+            channel: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "di" | "mic" | "sim";
+            /** Frames */
+            frames: number;
+            /**
+             * Asked At
+             * Format: date-time
+             */
+            asked_at: string;
+            /** There */
+            there: boolean;
+        };
+        /**
          * CompLineView
          * @description A section: what sounds there, and what could.
          */
@@ -3221,6 +3288,25 @@ export interface components {
             holes: components["schemas"]["HoleView"][];
             /** Offers */
             offers: components["schemas"]["OfferView"][];
+        };
+        /** CompMadeView */
+        CompMadeView: {
+            /**
+             * Files
+             * @description The newest first.
+             */
+            files: components["schemas"]["CompFileView"][];
+            /** Prints */
+            prints: components["schemas"]["CompPrintView"][];
+        };
+        /**
+         * CompPrintView
+         * @description A print of a comp; `of_now` says whether the comp still sounds so.
+         */
+        CompPrintView: {
+            made: components["schemas"]["PrintView"];
+            /** Of Now */
+            of_now: boolean;
         };
         /** CompVersionView */
         CompVersionView: {
@@ -3572,6 +3658,14 @@ export interface components {
             kind: "equaliser";
             /** Bands */
             bands: components["schemas"]["Band"][];
+        };
+        /** FilesAsked */
+        FilesAsked: {
+            /**
+             * Section Id
+             * @description Over which section; without one over all of it.
+             */
+            section_id?: string | null;
         };
         /**
          * FindingView
@@ -9210,6 +9304,72 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CompView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    made_api_comps__comp_id__made_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                comp_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CompMadeView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    write_api_comps__comp_id__files_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                comp_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FilesAsked"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CompMadeView"];
                 };
             };
             /** @description Validation Error */

@@ -1,19 +1,15 @@
-"""Materials by their ids: takes, prints, backing tracks and trial clips, from the database to what sounds."""
+"""Materials by their ids: takes, comps, prints, backing tracks and trial clips, from the database to what sounds."""
 
 from collections.abc import Iterable
 from pathlib import Path
 from uuid import UUID
 
-from fatsignal.acts.materials import (
-    material_of_backing,
-    material_of_print,
-    material_of_take,
-    material_of_trial,
-)
-from fatsignal.acts.part_sound import sound_of_part
+from fatsignal.acts.finished_prints import finished_prints
+from fatsignal.acts.materials import material_of_backing, material_of_take, material_of_trial
+from fatsignal.acts.part_sound import sound_of_part, sound_of_version
 from fatsignal.errors import NotFound
 from fatsignal.files.material_files import MaterialOnDisk
-from fatsignal.store import backings, prints, sessions, takes, trials
+from fatsignal.store import backings, comps, prints, sessions, takes, trials
 from fatsignal.store.database import Connection
 
 
@@ -23,15 +19,11 @@ async def find_materials(conn: Connection, ids: Iterable[UUID], sessions_folder:
     found: dict[UUID, MaterialOnDisk] = {}
     of_takes = await takes.takes_by_id(conn, wanted)
     finished = [each for each in await prints.prints_by_id(conn, wanted) if each.state == "ready"]
-    parents = await takes.takes_by_id(conn, [each.material_id for each in finished])
     channels = await takes.channels_of(conn, list(of_takes))
     for take in of_takes.values():
         found[take.id] = material_of_take(take, channels[take.id], sessions_folder)
-    for each in finished:
-        of = parents[each.material_id]
-        found[each.id] = material_of_print(
-            each, first_frame=of.from_frame, rate_hz=of.rate_hz, sessions_folder=sessions_folder
-        )
+    for printed in await finished_prints(conn, finished, sessions_folder):
+        found[printed.print_.id] = printed.sound
     missing = [each for each in wanted if each not in found]
     for backing in await backings.backings_by_id(conn, missing) if missing else []:
         session = await sessions.get_session(conn, backing.session_id)
@@ -39,6 +31,11 @@ async def find_materials(conn: Connection, ids: Iterable[UUID], sessions_folder:
     missing = [each for each in wanted if each not in found]
     for trial in (await trials.trials_by_id(conn, missing)).values() if missing else []:
         found[trial.id] = material_of_trial(trial, sessions_folder)
+    missing = [each for each in wanted if each not in found]
+    for version in (await comps.comps_by_id(conn, missing)).values() if missing else []:
+        sound = await sound_of_version(conn, version, sessions_folder)
+        if sound is not None:
+            found[version.id] = sound
     return found
 
 

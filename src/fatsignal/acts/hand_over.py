@@ -14,7 +14,8 @@ from uuid import UUID
 from pydantic import BaseModel, Field
 
 import fatsignal
-from fatsignal.acts.materials import material_of_print, material_of_take
+from fatsignal.acts.finished_prints import FinishedPrint, finished_prints
+from fatsignal.acts.materials import material_of_take
 from fatsignal.acts.part_sound import comps_of_session
 from fatsignal.core.clip import Samples
 from fatsignal.core.level.depth import Depth
@@ -29,7 +30,6 @@ from fatsignal.files.sound_writer import FileKind, check_depth, write_sound
 from fatsignal.store import parts, prints, sessions, takes
 from fatsignal.store.comps import StoredComp
 from fatsignal.store.database import Connection
-from fatsignal.store.prints import Print
 from fatsignal.store.sessions import Session
 from fatsignal.store.takes import Take, TakeChannel
 
@@ -141,17 +141,21 @@ def comp_keys(part_name: str, comp: StoredComp, sounds: MaterialOnDisk) -> list[
     ]
 
 
-def print_key(part_name: str, take: Take, print_: Print) -> tuple[str, str]:
+def print_key(part_name: str, printed: FinishedPrint) -> tuple[str, str]:
     """Key and name of the file that a print becomes."""
-    stem = take_stem(part_name, take.number)
+    of, print_ = printed.of, printed.print_
+    stem = take_stem(part_name, of.number) if isinstance(of, Take) else f"{part_name} {of.name}"
     return f"{_PRINT}{print_.id}", f"{stem} - {print_.tone_name} r{print_.tone_revision}"
 
 
-async def finished_prints(conn: Connection, session_id: UUID) -> list[tuple[Print, Take]]:
-    """Prints that can be handed over, each with its take, which is not in the bin."""
-    ready = [each for each in await prints.list_prints(conn, session_id) if each.state == "ready"]
-    of = await takes.takes_by_id(conn, list({each.material_id for each in ready}))
-    return [(each, of[each.material_id]) for each in ready if of[each.material_id].binned_at is None]
+async def prints_to_give(conn: Connection, session_id: UUID, sessions_folder: Path) -> list[FinishedPrint]:
+    """Prints that can be handed over: of takes that are not in the bin, and of the comps that sound as they do now."""
+    found = await finished_prints(conn, await prints.list_prints(conn, session_id), sessions_folder)
+    return [
+        each
+        for each in found
+        if (each.of.binned_at is None if isinstance(each.of, Take) else each.of.current and each.of_now)
+    ]
 
 
 async def parcel_of(conn: Connection, session_id: UUID, asked: ParcelAsked, sessions_folder: Path) -> Parcel:
@@ -185,15 +189,14 @@ async def parcel_of(conn: Connection, session_id: UUID, asked: ParcelAsked, sess
                     item = Item(sounds, Wanted.exactly(of_comp), name, comp.made_at, "Made of several takes.")
                     found.append((places[comp.part_id], _COMPS_FIRST, item))
     if any(key.startswith(_PRINT) for key in chosen):
-        for print_, take in await finished_prints(conn, session_id):
-            key, name = print_key(names[take.part_id], take, print_)
+        for printed in await prints_to_give(conn, session_id, sessions_folder):
+            key, name = print_key(names[printed.part_id], printed)
             if key in chosen:
+                print_ = printed.print_
                 says = f"Re-amped through {print_.tone_name}, revision {print_.tone_revision}."
-                printed = material_of_print(
-                    print_, first_frame=take.from_frame, rate_hz=take.rate_hz, sessions_folder=sessions_folder
-                )
-                item = Item(printed, Wanted(), name, take.recorded_at, says)
-                found.append((places[take.part_id], -take.number, item))
+                item = Item(printed.sound, Wanted(), name, printed.recorded_at, says)
+                order = -printed.of.number if isinstance(printed.of, Take) else _COMPS_FIRST
+                found.append((places[printed.part_id], order, item))
     if len(found) < len(chosen):
         raise InvalidSetting(f"{len(chosen) - len(found)} of the chosen things are not there any more: reload the page")
     # Part by part, the newest take first, as the page lists them.

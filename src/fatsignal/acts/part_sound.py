@@ -1,6 +1,7 @@
 """What a part sounds like, from the store: its comp over its takes, and where these lie. Whoever asks, asks here."""
 
 from collections.abc import Mapping, Sequence
+from dataclasses import replace
 from pathlib import Path
 from uuid import UUID
 
@@ -27,6 +28,12 @@ async def sound_of_comp(conn: Connection, part_id: UUID, comp: Comp, sessions_fo
     """What a part would sound like by another comp."""
     kept = await takes.kept_of_part(conn, part_id)
     return (await _sounds(conn, {part_id: kept}, {part_id: comp}, sessions_folder)).get(part_id)
+
+
+async def sound_of_version(conn: Connection, version: StoredComp, sessions_folder: Path) -> MaterialOnDisk | None:
+    """What a version of a comp sounds like, as a material of its own: prints are made of it."""
+    sound = await sound_of_comp(conn, version.part_id, version.comp, sessions_folder)
+    return sound and replace(sound, material=replace(sound.material, id=version.id))
 
 
 async def sounds_of_session(conn: Connection, session_id: UUID, sessions_folder: Path) -> dict[UUID, MaterialOnDisk]:

@@ -120,6 +120,7 @@ def render_print(
             "tone_revision": revision.revision,
             "tone_fingerprint": revision.fingerprint,
             "rate_hz": material.rate_hz,
+            "first_frame": material.first_frame,
             "oversampling": inner_factor(tone.oversample, material.rate_hz),
             "depth": "24",
         },

@@ -60,6 +60,13 @@ async def current_of_part(conn: Connection, part_id: UUID) -> StoredComp | None:
     return next(iter(await _listed(conn, "comp.id = part.comp_id AND part.id = %s", part_id)), None)
 
 
+async def comps_by_id(conn: Connection, comp_ids: Sequence[UUID]) -> dict[UUID, StoredComp]:
+    """Those of some ids that are comps, in one query."""
+    async with conn.cursor(row_factory=dict_row) as cur:
+        await cur.execute(f"SELECT {_COMP} {_FROM} WHERE comp.id = ANY(%s)", (list(comp_ids),))
+        return {found.id: found for found in [_from_row(row) for row in await cur.fetchall()]}
+
+
 async def get_comp(conn: Connection, comp_id: UUID) -> StoredComp:
     found = await _listed(conn, "comp.id = %s", comp_id)
     if not found:
@@ -75,6 +82,7 @@ async def _listed(conn: Connection, where: LiteralString, of: UUID) -> list[Stor
 
 async def add_comp(conn: Connection, comp_id: UUID, part_id: UUID, *, name: str, comp: Comp) -> None:
     """Another version, with the next number."""
+    await conn.execute("INSERT INTO material (id, part_id, kind) VALUES (%s, %s, 'comp')", (comp_id, part_id))
     await conn.execute(
         """
         INSERT INTO comp (id, part_id, number, name, document)

@@ -3,6 +3,7 @@
 from fatsignal.jobs.kind import AnyKind
 from fatsignal.jobs.kinds.backings import BACKING, PLAYBACK
 from fatsignal.jobs.kinds.checking import CHECK
+from fatsignal.jobs.kinds.comp_files import COMP_FILES
 from fatsignal.jobs.kinds.comparing import COMPARISON
 from fatsignal.jobs.kinds.curves import CURVES, LATENCY
 from fatsignal.jobs.kinds.imports import IMPORT
@@ -19,7 +20,7 @@ from fatsignal.jobs.kinds.trials import TRIAL, TRIAL_DIFFERENCE
 from fatsignal.jobs.kinds.waves import WAVE
 
 _ALL: tuple[AnyKind, ...] = (
-    PRINTING, SURVEY, IMPORT, BACKING, PLAYBACK, PULSE, CHECK, JUDGING, STROKES, TUNING_DRIFT, COMP_LEVELS,
+    PRINTING, SURVEY, IMPORT, BACKING, PLAYBACK, PULSE, CHECK, JUDGING, STROKES, TUNING_DRIFT, COMP_LEVELS, COMP_FILES,
     COMPARISON, CURVES, LATENCY, SIGNAL_PATH, MIDI, PARCEL, WAVE, TRIAL, TRIAL_DIFFERENCE, TRIAL_IMPORT,
 )  # fmt: skip
 KINDS: dict[str, AnyKind] = {kind.name: kind for kind in _ALL}

@@ -5,10 +5,12 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 from uuid import UUID
 
+from fatsignal.acts.find_material import find_material
 from fatsignal.config import Settings
+from fatsignal.errors import ChangedMeanwhile
 from fatsignal.files.names import file_name, take_stem
 from fatsignal.jobs.kind import RENDERS, Tell, WorkKind
-from fatsignal.store import parts, prints, sessions, takes, tones
+from fatsignal.store import comps, parts, prints, sessions, takes, tones
 from fatsignal.store.database import Connection
 from fatsignal.store.tones import ToneRevision
 from fatsignal.store.works import Work
@@ -30,18 +32,22 @@ class _Prepared:
 
 
 async def _prepare(conn: Connection, work: Work, settings: Settings) -> _Prepared:
-    from fatsignal.acts.materials import material_of_take
     from fatsignal.acts.render_print import ToPrint
 
     print_ = await prints.get_print(conn, UUID(work.input["print_id"]))
-    take = await takes.get_take(conn, print_.material_id)
-    channels = (await takes.channels_of(conn, [take.id]))[take.id]
-    part = await parts.get_part(conn, take.part_id)
+    recorded = await find_material(conn, print_.material_id, settings.sessions_folder)
+    versions = await comps.comps_by_id(conn, [print_.material_id])
+    if versions:
+        version = versions[print_.material_id]
+        part = await parts.get_part(conn, version.part_id)
+        if recorded.material.fingerprint != print_.material_fingerprint:
+            raise ChangedMeanwhile(f"{version.name} was changed since its print was asked for: print it again")
+        what = ToPrint(recorded, recorded.material.span, f"{file_name(part.name)} {version.name}", version.made_at)
+    else:
+        take = await takes.get_take(conn, print_.material_id)
+        part = await parts.get_part(conn, take.part_id)
+        what = ToPrint(recorded, take.used, take_stem(file_name(part.name), take.number), take.recorded_at)
     session = await sessions.get_session(conn, part.session_id)
-    what = ToPrint(
-        material_of_take(take, channels, settings.sessions_folder), take.used,
-        take_stem(file_name(part.name), take.number), take.recorded_at,
-    )  # fmt: skip
     revision = await tones.get_revision(conn, print_.tone_revision_id)
     return _Prepared(print_.id, what, revision, settings.sessions_folder / session.folder / FOLDER, settings)
 

@@ -9,7 +9,8 @@ from fastapi import APIRouter, Response
 from fastapi.responses import FileResponse
 from pydantic import BaseModel, Field
 
-from fatsignal.acts.hand_over import ParcelAsked, channel_keys, comp_keys, finished_prints, parcel_of, print_key
+from fatsignal.acts.finished_prints import FinishedPrint
+from fatsignal.acts.hand_over import ParcelAsked, channel_keys, comp_keys, parcel_of, print_key, prints_to_give
 from fatsignal.acts.part_sound import comps_of_session
 from fatsignal.core.material.channels import RecordedKind
 from fatsignal.errors import NotFound
@@ -74,14 +75,12 @@ async def all_items(session_id: UUID, pool: Pool, take_lists: TakeListsDep, sett
     async with pool.connection() as conn:
         session = await sessions.get_session(conn, session_id)
         names = {part.id: part.name for part in await parts.list_parts(conn, session_id)}
-        channels, printed = await take_lists.read(conn, session_id, _CHANNELS), await finished_prints(conn, session_id)
+        channels = await take_lists.read(conn, session_id, _CHANNELS)
+        printed = await prints_to_give(conn, session_id, settings.sessions_folder)
         comped = await comps_of_session(conn, session_id, settings.sessions_folder)
 
     def make() -> bytes:
-        of_prints = [
-            _item(session, names[take.part_id], take, *print_key(names[take.part_id], take, print_), "sim")
-            for print_, take in printed
-        ]
+        of_prints = [_of_print(session, names[each.part_id], each) for each in printed]
         of_comps = [item for comp, sounds in comped for item in _of_comp(session, names[comp.part_id], comp, sounds)]
         three = (
             written(list[HandOverItem], of_comps)[1:-1],
@@ -99,6 +98,18 @@ def _item(session: Session, part_name: str, take: Take, key: str, name: str, kin
         seconds=take.frames / take.rate_hz,
         first_bar=session.tempo.bar_beat_at(take.used.from_frame)[0],
         last_bar=session.tempo.bar_beat_at(take.used.to_frame - 1)[0],
+    )  # fmt: skip
+
+
+def _of_print(session: Session, part_name: str, printed: FinishedPrint) -> HandOverItem:
+    key, name = print_key(part_name, printed)
+    first, last = (
+        session.tempo.bar_beat_at(frame)[0] for frame in (printed.used.from_frame, printed.used.to_frame - 1)
+    )
+    of = printed.of
+    return HandOverItem(
+        key=key, group_id=of.id, group=f"{part_name} {of.number if isinstance(of, Take) else of.name}", name=name,
+        kind="sim", seconds=printed.sound.material.frames / session.rate_hz, first_bar=first, last_bar=last,
     )  # fmt: skip
 
 
