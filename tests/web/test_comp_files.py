@@ -142,3 +142,34 @@ async def test_a_version_that_was_removed_comes_back_with_its_prints(song):
     assert (await song.client.get(f"{song.address}/hand-over")).status_code == 200
     await song.client.post(f"{song.address}/undo")
     assert [each["of_now"] for each in (await made(song))["prints"]] == [True]
+
+
+async def test_versions_are_heard_side_by_side_as_loud_as_each_other_and_blind(client):
+    """The second version is 6 dB softer in the chorus, where they are compared; in the verse both are the same."""
+    song = await Song(client).make(1)
+    await song.add_take(2, level=0.5)
+    first = (await song.use(0, 1, 8))["versions"][0]["id"]
+    second = (await song.comp("versions", expect=201, name="the softer"))["versions"][1]["id"]
+    await song.use(1, 5, 8)
+    params = song.bars(6, 8) | {"dry": True}
+    found = (await client.get(f"/api/parts/{song.part['id']}/comp/compared", params=params)).json()
+    assert [each["comp_id"] for each in found] == [first, second]
+    levels = [each["loudness_lufs"] + each["gain_db"] for each in found]
+    assert levels[0] == pytest.approx(levels[1], abs=0.1)
+    assert 4 < found[1]["gain_db"] - found[0]["gain_db"] < 8
+    for each, number in zip(found, (0, 1), strict=True):
+        start = song.bars(6, 6)["from_frame"] - each["sound"]["from_frame"]
+        answer = await client.get(f"{each['sound']['sound_url']}&from_frame={start}&frames={BAR}")
+        np.testing.assert_allclose(np.frombuffer(answer.content, "<f4"), song.of_take(number, 6, 6), atol=1e-6)
+    tests = f"/api/parts/{song.part['id']}/blind-tests"
+    test = (await client.post(tests, json={"kind": "comp", "sounds": [first, second]})).json()
+    assert (test["letters"], sorted(test["dealt"])) == (["A", "B"], sorted([first, second]))
+    for number in range(6):
+        letter = test["letters"][test["dealt"].index(second)]
+        answer = await client.post(f"/api/blind-tests/{test['id']}/choose", json={"number": number, "letter": letter})
+        test = answer.json()
+    told = (await client.post(f"/api/blind-tests/{test['id']}/reveal")).json()
+    # Six of six by chance with either of two: 2 · 0.5⁶.
+    assert (told["favourite"], told["chance"]) == (second, pytest.approx(2 * 0.5**6))
+    assert (await client.get(tests + "/newest", params={"kind": "comp"})).json()["id"] == test["id"]
+    assert (await client.get(tests + "/newest")).json() is None

@@ -1,6 +1,6 @@
 import { QueryClient, queryOptions, useQuery } from '@tanstack/react-query'
 import { loadWave } from '../wave/loadWave'
-import { type Trial, answered, api, onChange, onChangedElsewhere } from './client'
+import { type BlindTest, type Trial, answered, api, onChange, onChangedElsewhere } from './client'
 
 export const queryClient = new QueryClient({
   defaultOptions: { queries: { retry: 2, staleTime: 30_000, refetchOnWindowFocus: false } },
@@ -126,6 +126,28 @@ export function usePieceLevels(partId: string, comped: boolean) {
   })
 }
 
+/** Versions of a comp over a stretch, as loud as each other there. */
+export function useComparedVersions(partId: string, span: { from_frame: number; to_frame: number }, dry: boolean) {
+  return useQuery({
+    queryKey: ['comp', partId, 'compared', span.from_frame, span.to_frame, dry],
+    queryFn: () =>
+      answered(
+        api.GET('/api/parts/{part_id}/comp/compared', {
+          params: { path: { part_id: partId }, query: { ...span, dry } },
+        }),
+      ),
+  })
+}
+
+/** Files and prints of a version of a comp. */
+export function useCompMade(compId: string | undefined) {
+  return useQuery({
+    queryKey: ['comp-made', compId],
+    enabled: compId !== undefined,
+    queryFn: () => answered(api.GET('/api/comps/{comp_id}/made', { params: { path: { comp_id: compId! } } })),
+  })
+}
+
 export function useTakes(sessionId: string) {
   return useQuery({
     queryKey: ['takes', sessionId],
@@ -217,7 +239,8 @@ export function refreshAllSoon() {
 }
 
 export function refreshPrints() {
-  for (const key of ['prints', 'hand-over', 'comparison']) void queryClient.invalidateQueries({ queryKey: [key] })
+  for (const key of ['prints', 'hand-over', 'comparison', 'comp-made'])
+    void queryClient.invalidateQueries({ queryKey: [key] })
 }
 
 export function useSessions() {
@@ -387,12 +410,13 @@ export function useSetUps() {
   })
 }
 
-export function useBlindTest(partId: string | undefined) {
+export function useBlindTest(partId: string, kind: BlindTest['kind']) {
   return useQuery({
-    queryKey: ['blind-test', partId],
-    enabled: partId !== undefined,
+    queryKey: ['blind-test', partId, kind],
     queryFn: () =>
-      answered(api.GET('/api/parts/{part_id}/blind-tests/newest', { params: { path: { part_id: partId! } } })),
+      answered(
+        api.GET('/api/parts/{part_id}/blind-tests/newest', { params: { path: { part_id: partId }, query: { kind } } }),
+      ),
   })
 }
 

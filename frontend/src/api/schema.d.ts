@@ -954,6 +954,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/parts/{part_id}/comp/compared": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Compared
+         * @description Every version over a stretch of the song, equally loud there.
+         */
+        get: operations["compared_api_parts__part_id__comp_compared_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/parts/{part_id}/comp/current": {
         parameters: {
             query?: never;
@@ -2455,10 +2475,10 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Begin
-         * @description Begin to compare trial clips of a part blind.
+         * Begin Test
+         * @description Begin to compare trial clips of a part, or versions of its comp, blind.
          */
-        post: operations["begin_api_parts__part_id__blind_tests_post"];
+        post: operations["begin_test_api_parts__part_id__blind_tests_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2474,7 +2494,7 @@ export interface paths {
         };
         /**
          * Newest
-         * @description The last test of a part's clips, over or not; null where there was none.
+         * @description The last test of a part's clips or versions, over or not; null where there was none.
          */
         get: operations["newest_api_parts__part_id__blind_tests_newest_get"];
         put?: never;
@@ -2847,8 +2867,11 @@ export interface components {
              * Format: uuid
              */
             id: string;
-            /** Kind */
-            kind: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "trial" | "comp";
             /**
              * Round
              * @description From 0.
@@ -3381,6 +3404,22 @@ export interface components {
              * @description Those whose sound is not there.
              */
             missing: components["schemas"]["MissingTrial"][];
+        };
+        /**
+         * ComparedVersionView
+         * @description A version of the comp over a stretch; `gain_db` makes it as loud as the others there.
+         */
+        ComparedVersionView: {
+            /**
+             * Comp Id
+             * Format: uuid
+             */
+            comp_id: string;
+            sound: components["schemas"]["StreamedSound"];
+            /** Loudness Lufs */
+            loudness_lufs: number | null;
+            /** Gain Db */
+            gain_db: number;
         };
         /**
          * ComparisonView
@@ -4601,6 +4640,12 @@ export interface components {
         };
         /** NewBlindTest */
         NewBlindTest: {
+            /**
+             * Kind
+             * @default trial
+             * @enum {string}
+             */
+            kind: "trial" | "comp";
             /** Sounds */
             sounds: string[];
         };
@@ -9216,6 +9261,41 @@ export interface operations {
             };
         };
     };
+    compared_api_parts__part_id__comp_compared_get: {
+        parameters: {
+            query: {
+                from_frame: number;
+                to_frame: number;
+                dry?: boolean;
+            };
+            header?: never;
+            path: {
+                part_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ComparedVersionView"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     choose_api_parts__part_id__comp_current_put: {
         parameters: {
             query?: never;
@@ -11937,7 +12017,7 @@ export interface operations {
             };
         };
     };
-    begin_api_parts__part_id__blind_tests_post: {
+    begin_test_api_parts__part_id__blind_tests_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -11974,7 +12054,9 @@ export interface operations {
     };
     newest_api_parts__part_id__blind_tests_newest_get: {
         parameters: {
-            query?: never;
+            query?: {
+                kind?: "trial" | "comp";
+            };
             header?: never;
             path: {
                 part_id: string;

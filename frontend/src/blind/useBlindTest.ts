@@ -3,9 +3,9 @@ import { type BlindTest, answered, api } from '../api/client'
 import { queryClient, useBlindTest as useNewest } from '../api/queries'
 
 /** The newest blind test of a part's sounds, and what is done in it; the server deals, counts and judges. */
-export function useBlindTest(partId: string) {
-  const test = useNewest(partId).data ?? null
-  const keep = (changed: BlindTest) => queryClient.setQueryData(['blind-test', partId], changed)
+export function useBlindTest(partId: string, kind: BlindTest['kind']) {
+  const test = useNewest(partId, kind).data ?? null
+  const keep = (changed: BlindTest) => queryClient.setQueryData(['blind-test', partId, kind], changed)
 
   const begin = (sounds: string[]) =>
     reportErrors(async () =>
@@ -13,7 +13,7 @@ export function useBlindTest(partId: string) {
         await answered(
           api.POST('/api/parts/{part_id}/blind-tests', {
             params: { path: { part_id: partId } },
-            body: { sounds },
+            body: { kind, sounds },
           }),
         ),
       ),

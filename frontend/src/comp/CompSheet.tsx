@@ -4,7 +4,7 @@ import { useWave } from '../api/queries'
 import { usePlayhead } from '../desk/usePlayhead'
 import { useWidth } from '../shell/useSize'
 import { INK } from '../ui/Glyph'
-import { figure } from '../ui/format'
+import { signed } from '../ui/format'
 import { wavePath } from '../wave/wavePath'
 import type { Cell, Range } from './useCompCell'
 
@@ -215,15 +215,13 @@ function Piece({
         >
           {!goesOn && <tspan fontWeight="700">{piece.take_number ?? 'gone'} </tspan>}
           {piece.in_bin && 'in the bin '}
-          {piece.moved_ms !== 0 && `${signed(piece.moved_ms)} ms `}
-          {off && <tspan fill="var(--mic)">{signed(off.off_db)} dB</tspan>}
+          {piece.moved_ms !== 0 && `${signed(piece.moved_ms, 1)} ms `}
+          {off && <tspan fill="var(--mic)">{signed(off.off_db, 1)} dB</tspan>}
         </text>
       )}
     </g>
   )
 }
-
-const signed = (value: number) => `${value > 0 ? '+' : '−'}${figure(Math.abs(value))}`
 
 /** A join that is clean is a small ring on the line; one to listen to a triangle that stands out. */
 function JoinMark({ join, x }: { join: CompJoin; x: number }) {

@@ -1,4 +1,4 @@
-import { useCallback, useEffect, useMemo } from 'react'
+import { useCallback, useEffect, useMemo, useState } from 'react'
 import type { Comp, Part, Sheet, Take } from '../api/client'
 import { useComp, usePieceLevels } from '../api/queries'
 import { useChoice } from '../desk/Choice'
@@ -15,7 +15,9 @@ import { CompGrid } from './CompGrid'
 import { CompSheet } from './CompSheet'
 import { JoinPanel } from './JoinPanel'
 import { type Lifted, RangeBar, rangeWords } from './RangeBar'
+import { MadeDialog } from './MadeDialog'
 import { Versions } from './Versions'
+import { VersionsPanel } from './VersionsPanel'
 import { useCompActs } from './useCompActs'
 import { type Range, useCompCell } from './useCompCell'
 import { useTryOut } from './useTryOut'
@@ -92,7 +94,7 @@ function OfPart({ part, sheet, comp }: { part: Part; sheet: Sheet; comp: Comp })
   const lay = (under: boolean) =>
     lifted && cell
       ? acts.lift(lifted.range, lifted.takeId, cell.range.from_frame, under)
-      : notice('nothing was lifted yet: C takes the chosen range of a take along')
+      : notice('nothing was lifted yet: S takes the chosen range of a take along')
 
   // Where nothing sounds the pedal rolls just that, and what comes lands in it.
   const empty = useMemo(
@@ -104,6 +106,14 @@ function OfPart({ part, sheet, comp }: { part: Part; sheet: Sheet; comp: Comp })
   )
   const fills = line?.settled && empty.length > 0
   const roll = useCallback(() => (fills ? rollPast(empty) : rollOrStop()), [fills, empty, rollPast, rollOrStop])
+  const current = comp.versions.find((version) => version.current)
+  const [making, setMaking] = useState(false)
+  const beside = shown.get('beside') === 'versions' && comp.versions.length > 1
+  const compare = () =>
+    comp.versions.length > 1
+      ? show({ beside: 'versions', join: null })
+      : notice('there is one version only: copy it, and change the copy')
+
   useStationActs({ record: fills ? 'Roll the hole' : 'Roll', roll, binAndRoll, playOrStop })
   useKeys([
     {
@@ -142,7 +152,9 @@ function OfPart({ part, sheet, comp }: { part: Part; sheet: Sheet; comp: Comp })
       does: 'even its level',
       act: () => (level ? acts.turn(level, -level.off_db) : notice('nothing drops or jumps here')),
     },
-    { key: 'c', does: 'lift the range', act: lift },
+    { key: 'x', does: 'versions side by side', act: compare },
+    { key: 'g', does: 'files and prints', act: () => current && setMaking(true) },
+    { key: 's', does: 'lift the range', act: lift },
     { key: 'v', does: 'lay what was lifted', act: () => lay(false) },
   ])
 
@@ -151,7 +163,7 @@ function OfPart({ part, sheet, comp }: { part: Part; sheet: Sheet; comp: Comp })
     <div className="flex h-full min-h-0 flex-col px-6">
       <div className="flex h-9 shrink-0 items-baseline gap-4">
         <h2 className="text-[18px] whitespace-nowrap">{part.name}</h2>
-        <Versions comp={comp} acts={acts} />
+        <Versions comp={comp} acts={acts} onCompare={compare} onMade={() => setMaking(true)} />
         <p className="min-w-0 truncate text-[13px] text-pencil">
           {holes.length ? count(holes.length, 'hole') : 'no holes'}
           {comp.looks > 0 && ` · ${count(comp.looks, 'join')} to hear`}
@@ -186,7 +198,30 @@ function OfPart({ part, sheet, comp }: { part: Part; sheet: Sheet; comp: Comp })
         }}
         onJoin={showJoin}
       />
-      {cell && line && join === null && (
+      {cell && beside && (
+        <VersionsPanel
+          partId={part.id}
+          comp={comp}
+          span={cell.line}
+          words={cell.line.section.name}
+          dry={dry}
+          blind={shown.get('blind') !== null}
+          acts={acts}
+          onBlind={(on) => show({ blind: on ? 'yes' : null })}
+          onLeave={() => show({ beside: null, blind: null })}
+        />
+      )}
+      {current && (
+        <MadeDialog
+          open={making}
+          compId={current.id}
+          name={current.name}
+          section={cell?.line.section}
+          rateHz={session.rate_hz}
+          onClose={() => setMaking(false)}
+        />
+      )}
+      {cell && line && !beside && join === null && (
         <>
           <RangeBar
             cell={cell}
@@ -210,7 +245,7 @@ function OfPart({ part, sheet, comp }: { part: Part; sheet: Sheet; comp: Comp })
           />
         </>
       )}
-      {join !== null && (
+      {join !== null && !beside && (
         <JoinPanel
           partId={part.id}
           frame={join}

@@ -1,7 +1,7 @@
 import { useState } from 'react'
 import type { CompLine, PieceLevel } from '../api/client'
 import { TextField } from '../ui/TextField'
-import { figure } from '../ui/format'
+import { figure, signed } from '../ui/format'
 import { type Cell, type Range, UNITS, type Unit } from './useCompCell'
 import type { useCompActs } from './useCompActs'
 
@@ -84,12 +84,12 @@ export function RangeBar({
         />
         {moved && (
           <button className={`${LINK} text-ink`} onClick={() => acts.moveBack(cell.range)}>
-            {signed(moved.moved_ms)} ms: back (B)
+            {signed(moved.moved_ms, 1)} ms: back (B)
           </button>
         )}
       </p>
       <p className="flex items-baseline gap-2 whitespace-nowrap">
-        {turned && <span className="text-ink">{signed(turned.gain_db)} dB</span>}
+        {turned && <span className="text-ink">{signed(turned.gain_db, 1)} dB</span>}
         {level ? (
           <button
             className={`${LINK} text-mic`}
@@ -111,7 +111,7 @@ export function RangeBar({
       </p>
       <p className="ml-auto flex items-baseline gap-2 whitespace-nowrap">
         <button className={LINK} disabled={!cell.take} onClick={onLift}>
-          lift (C)
+          lift (S)
         </button>
         {lifted && (
           <>
@@ -130,8 +130,6 @@ export function RangeBar({
 
 const overlap = (piece: Range, range: Range) =>
   Math.min(piece.to_frame, range.to_frame) - Math.max(piece.from_frame, range.from_frame)
-
-const signed = (value: number) => `${value > 0 ? '+' : '−'}${figure(Math.abs(value))}`
 
 /** A chosen range as a person says it. */
 export function rangeWords({ line, range, unit, count }: Cell) {

@@ -6,7 +6,17 @@ import type { useCompActs } from './useCompActs'
 const LINK = 'text-[13px] whitespace-nowrap text-pencil underline underline-offset-4 hover:text-ink'
 
 /** The versions of a comp: which one sounds, its name, a copy to go on with. */
-export function Versions({ comp, acts }: { comp: Comp; acts: ReturnType<typeof useCompActs> }) {
+export function Versions({
+  comp,
+  acts,
+  onCompare,
+  onMade,
+}: {
+  comp: Comp
+  acts: ReturnType<typeof useCompActs>
+  onCompare: () => void
+  onMade: () => void
+}) {
   const current = comp.versions.find((version) => version.current)
   if (!current) return <p className="text-[13px] whitespace-nowrap text-pencil">follows the takes</p>
   const named = (id: string) => comp.versions.find((version) => version.id === id)?.name ?? ''
@@ -29,6 +39,14 @@ export function Versions({ comp, acts }: { comp: Comp; acts: ReturnType<typeof u
       />
       <button className={LINK} onClick={() => acts.copy(nextName(comp))}>
         copy
+      </button>
+      {comp.versions.length > 1 && (
+        <button className={LINK} onClick={onCompare}>
+          compare (X)
+        </button>
+      )}
+      <button className={LINK} onClick={onMade}>
+        files and prints (G)
       </button>
     </>
   )

@@ -42,7 +42,7 @@ function Placement({ part }: { part: Part }) {
   const acts = useRigActs(part)
   const choices = useChoices().data
   const trials = useTrials(part)
-  const blind = useBlindTest(part.id)
+  const blind = useBlindTest(part.id, 'trial')
   const { player } = useChoice()
   const rolling = useLive((live) => live.rolling)
   const { rig, plan, draw } = usePlan(part.id, acts.view?.part_id === part.id ? acts.view.rig : undefined)

@@ -11,10 +11,10 @@ export function readFigure(typed: string): number {
   return Number(typed.replace('−', '-').replace(',', '.'))
 }
 
-/** A whole figure with its sign: "+12", "−3", "0". */
-export function signed(value: number): string {
-  const whole = Math.round(value)
-  return whole > 0 ? `+${whole}` : whole < 0 ? `−${-whole}` : '0'
+/** A figure with its sign: "+12", "−3", "0"; with one digit "+12.3". */
+export function signed(value: number, digits = 0): string {
+  const rounded = Number(value.toFixed(digits))
+  return rounded > 0 ? `+${rounded.toFixed(digits)}` : rounded < 0 ? `−${(-rounded).toFixed(digits)}` : '0'
 }
 
 export function level(value: number | null | undefined, unit = 'dB'): string {

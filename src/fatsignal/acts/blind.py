@@ -6,13 +6,13 @@ from uuid import UUID
 
 from fatsignal.core.blind.bench import Round, Tally, deal, tally
 from fatsignal.errors import InvalidSetting
-from fatsignal.store import blind_tests, parts, trials
-from fatsignal.store.blind_tests import BlindTest
+from fatsignal.store import blind_tests, comps, parts, trials
+from fatsignal.store.blind_tests import BlindKind, BlindTest
 from fatsignal.store.database import Connection
 
 
-async def begin_with_trials(conn: Connection, part_id: UUID, trial_ids: Sequence[UUID]) -> BlindTest:
-    """Compare trial clips of a part blind.
+async def begin(conn: Connection, part_id: UUID, kind: BlindKind, sounds: Sequence[UUID]) -> BlindTest:
+    """Compare sounds of a part blind.
 
     Raises
     ------
@@ -20,14 +20,20 @@ async def begin_with_trials(conn: Connection, part_id: UUID, trial_ids: Sequence
         If there are fewer than two or more than nine, or one belongs to another part.
     """
     part = await parts.get_part(conn, part_id)
-    for trial_id in trial_ids:
-        if (await trials.get_trial(conn, trial_id)).part_id != part_id:
-            raise InvalidSetting(f"a trial of another part cannot be compared with those of {part.name}")
+    for sound in sounds:
+        if await _part_of(conn, kind, sound) != part_id:
+            raise InvalidSetting(f"a {kind} of another part cannot be compared with those of {part.name}")
     seed = secrets.randbits(48)
-    deal([str(each) for each in trial_ids], seed=seed, number=0)
+    deal([str(each) for each in sounds], seed=seed, number=0)
     return await blind_tests.begin_test(
-        conn, session_id=part.session_id, kind="trial", subject_id=part_id, sounds=trial_ids, seed=seed
+        conn, session_id=part.session_id, kind=kind, subject_id=part_id, sounds=sounds, seed=seed
     )
+
+
+async def _part_of(conn: Connection, kind: BlindKind, sound: UUID) -> UUID:
+    if kind == "trial":
+        return (await trials.get_trial(conn, sound)).part_id
+    return (await comps.get_comp(conn, sound)).part_id
 
 
 def dealt(test: BlindTest) -> list[UUID]:

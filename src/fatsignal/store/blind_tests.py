@@ -3,13 +3,15 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime
-from typing import LiteralString
+from typing import Literal, LiteralString
 from uuid import UUID
 
 from psycopg.rows import class_row
 
 from fatsignal.errors import NotFound
 from fatsignal.store.database import Connection
+
+BlindKind = Literal["trial", "comp"]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -18,7 +20,7 @@ class BlindTest:
 
     id: UUID
     session_id: UUID
-    kind: str
+    kind: BlindKind
     subject_id: UUID
     sounds: list[UUID]
     seed: int
@@ -31,7 +33,7 @@ _TEST: LiteralString = "id, session_id, kind, subject_id, sounds, seed, chosen, 
 
 
 async def begin_test(
-    conn: Connection, *, session_id: UUID, kind: str, subject_id: UUID, sounds: Sequence[UUID], seed: int
+    conn: Connection, *, session_id: UUID, kind: BlindKind, subject_id: UUID, sounds: Sequence[UUID], seed: int
 ) -> BlindTest:
     async with conn.cursor(row_factory=class_row(BlindTest)) as cur:
         await cur.execute(
@@ -46,7 +48,7 @@ async def begin_test(
     return stored
 
 
-async def newest_test(conn: Connection, kind: str, subject_id: UUID) -> BlindTest | None:
+async def newest_test(conn: Connection, kind: BlindKind, subject_id: UUID) -> BlindTest | None:
     """The last that was begun with sounds of a subject."""
     async with conn.cursor(row_factory=class_row(BlindTest)) as cur:
         await cur.execute(

@@ -5,16 +5,17 @@ from uuid import UUID
 from fastapi import APIRouter
 from pydantic import BaseModel, Field
 
-from fatsignal.acts.blind import begin_with_trials, choose_letter, dealt, reveal, tally_of
+from fatsignal.acts.blind import begin, choose_letter, dealt, reveal, tally_of
 from fatsignal.core.blind.bench import LETTERS, MOST, rounds_needed
 from fatsignal.store import blind_tests
-from fatsignal.store.blind_tests import BlindTest
+from fatsignal.store.blind_tests import BlindKind, BlindTest
 from fatsignal.web.context import Transaction
 
 router = APIRouter(prefix="/api", tags=["blind bench"])
 
 
 class NewBlindTest(BaseModel):
+    kind: BlindKind = "trial"
     sounds: list[UUID] = Field(min_length=1, max_length=MOST)
 
 
@@ -32,7 +33,7 @@ class BlindTestView(BaseModel):
     """`dealt` are the sounds behind the letters of this round, to be played and not to be shown."""
 
     id: UUID
-    kind: str
+    kind: BlindKind
     round: int = Field(description="From 0.")
     letters: list[str]
     dealt: list[UUID]
@@ -46,15 +47,15 @@ class BlindTestView(BaseModel):
 
 
 @router.post("/parts/{part_id}/blind-tests", status_code=201)
-async def begin(part_id: UUID, new: NewBlindTest, conn: Transaction) -> BlindTestView:
-    """Begin to compare trial clips of a part blind."""
-    return _view(await begin_with_trials(conn, part_id, new.sounds))
+async def begin_test(part_id: UUID, new: NewBlindTest, conn: Transaction) -> BlindTestView:
+    """Begin to compare trial clips of a part, or versions of its comp, blind."""
+    return _view(await begin(conn, part_id, new.kind, new.sounds))
 
 
 @router.get("/parts/{part_id}/blind-tests/newest")
-async def newest(part_id: UUID, conn: Transaction) -> BlindTestView | None:
-    """The last test of a part's clips, over or not; null where there was none."""
-    found = await blind_tests.newest_test(conn, "trial", part_id)
+async def newest(part_id: UUID, conn: Transaction, kind: BlindKind = "trial") -> BlindTestView | None:
+    """The last test of a part's clips or versions, over or not; null where there was none."""
+    found = await blind_tests.newest_test(conn, kind, part_id)
     return _view(found) if found else None
 
 

@@ -7,6 +7,7 @@ from fastapi import APIRouter, Query, Request
 from pydantic import BaseModel, Field
 
 from fatsignal.acts.comp import edit
+from fatsignal.acts.comp.compare import compare_versions
 from fatsignal.acts.comp.propose import propose
 from fatsignal.acts.comp.try_out import try_take
 from fatsignal.core.comp.comp import Comp
@@ -40,6 +41,19 @@ class TriedView(BaseModel):
     looks: list[str] = Field(description="What may be heard of its joins.")
 
 
+class Stretch(Range):
+    dry: bool = False
+
+
+class ComparedVersionView(BaseModel):
+    """A version of the comp over a stretch; `gain_db` makes it as loud as the others there."""
+
+    comp_id: UUID
+    sound: StreamedSound
+    loudness_lufs: float | None
+    gain_db: float
+
+
 class VersionName(BaseModel):
     name: str = Field(min_length=1, max_length=60)
 
@@ -66,7 +80,7 @@ async def try_(
     part_id: UUID, asked: Annotated[Asked, Query()], conn: Transaction, settings: SettingsDep, request: Request
 ) -> TriedView:  # fmt: skip
     """Hear a take in a range before it is used there: from a beat before, running into what follows."""
-    wanted = Wanted(("di",)) if asked.dry else Wanted(HEARD_FIRST)
+    wanted = _wanted(asked.dry)
     found = await try_take(conn, part_id, asked.take_id, asked.span, settings.sessions_folder, wanted=wanted)
     playing: PlayingMaterials = request.app.state.playing
     playing.keep(found.sound)
@@ -128,6 +142,25 @@ async def copy(part_id: UUID, wanted: VersionName, conn: Transaction) -> CompVie
     return await comp_of(conn, part_id)
 
 
+@router.get("/parts/{part_id}/comp/compared")
+async def compared(
+    part_id: UUID, asked: Annotated[Stretch, Query()], conn: Transaction, settings: SettingsDep, request: Request
+) -> list[ComparedVersionView]:  # fmt: skip
+    """Every version over a stretch of the song, equally loud there."""
+    wanted = _wanted(asked.dry)
+    playing: PlayingMaterials = request.app.state.playing
+    found = await compare_versions(conn, part_id, asked.span, settings.sessions_folder, wanted=wanted)
+    for each in found:
+        playing.keep(each.sound)
+    return [
+        ComparedVersionView(
+            comp_id=each.version.id, sound=streamed(each.sound.material, wanted), loudness_lufs=each.loudness_lufs,
+            gain_db=each.gain_db,
+        )
+        for each in found
+    ]  # fmt: skip
+
+
 @router.put("/parts/{part_id}/comp/current")
 async def choose(part_id: UUID, wanted: Chosen, conn: Transaction) -> CompView:
     """Let another version sound."""
@@ -162,3 +195,7 @@ async def remove(comp_id: UUID, conn: Transaction) -> CompView:
     async with history.act(conn, part.session_id, kind="remove comp", says=says, scope={"comp": [comp_id]}):
         await comps.remove_comp(conn, comp_id)
     return await comp_of(conn, comp.part_id)
+
+
+def _wanted(dry: bool) -> Wanted:
+    return Wanted(("di",)) if dry else Wanted(HEARD_FIRST)
