@@ -88,8 +88,14 @@ def _gate(fade: Fade | None, edge: int, span: Window, channel: Channel | None, *
     half = fade.frames // 2
     if (span.from_frame >= edge + half) if opening else (span.to_frame <= edge - half + 1):
         return None
-    share = np.interp(np.arange(span.from_frame, span.to_frame), [edge - half, edge + half], [0.0, 1.0])
-    return crossfade(share if opening else 1 - share, fade.correlation(channel))
+    # Only over the fade there is anything to compute: before it and after it the piece is open, or closed.
+    first, last = (min(max(at, span.from_frame), span.to_frame) for at in (edge - half, edge + half))
+    gate = np.empty(span.frames)
+    before, fading = gate[: first - span.from_frame], gate[first - span.from_frame : last - span.from_frame]
+    before[:], gate[last - span.from_frame :] = (0.0, 1.0) if opening else (1.0, 0.0)
+    share = np.interp(np.arange(first, last), [edge - half, edge + half], [0.0, 1.0])
+    fading[:] = crossfade(share if opening else 1 - share, fade.correlation(channel))
+    return gate
 
 
 def crossfade(share: Samples, correlation: float) -> Samples:
