@@ -192,3 +192,47 @@ async def test_beats_and_strokes_are_named_for_ranges_of_single_notes(song):
     for each in found["strokes"]:
         off = (np.array(each["frames"]) - start) % (FS // 3)
         assert np.minimum(off, FS // 3 - off).max() < 3 * MS
+
+
+async def test_two_rigs_that_meet_are_pointed_out_with_what_differs_and_what_was_measured(client):
+    """The second take is 6 dB softer in every channel, and its microphone was moved before it was brought in."""
+    song = await Song(client).make(1)
+    address = f"/api/parts/{song.part['id']}/rig"
+    rig = (await client.get(address)).json()["rig"]
+    rig["mics"][0]["distance_m"] = 0.11
+    assert (await client.put(address, json={"rig": rig})).status_code == 200
+    await song.add_take(1, level=0.5)
+    comp = await song.use(0, 3, 4)
+    first, second = comp["lines"][0]["joins"] + comp["lines"][1]["joins"]
+    assert (first["other_rig"], second["other_rig"]) == (True, True)
+    rigs = (await look(song, first["frame"]))["rigs"]
+    (differs,) = [says for says in rigs["says"] if "place" in says]
+    assert "11 cm" in differs.partition("→")[0]
+    # From the second take back to the first: 6.02 dB louder, and the same tone.
+    assert rigs["level_db"] == pytest.approx(6.02, abs=0.1)
+    assert rigs["apart_db"] == pytest.approx(0, abs=0.3)
+    assert len(rigs["thirds_hz"]) == len(rigs["thirds_db"])
+    assert np.median(rigs["thirds_db"]) == pytest.approx(6.02, abs=0.3)
+
+
+async def test_tidying_keeps_what_comps_use_and_what_is_starred(song):
+    """Take 1 is used, take 3 sounds around it; take 2 is starred, then not."""
+    address = f"/api/parts/{song.part['id']}/comp/tidy"
+    starred = song.takes[1]["id"]
+    await song.client.put(f"/api/takes/{starred}/rating", json={"rating": "starred"})
+    refused = await song.client.post(address)
+    assert (refused.status_code, "nothing to tidy" in refused.json()["detail"]) == (422, True)
+    await song.client.put(f"/api/takes/{starred}/rating", json={"rating": None})
+    asked = await song.client.post(address)
+    assert asked.status_code == 409
+    # Eight seconds of two channels of 32 bits.
+    assert asked.json()["detail"].startswith(
+        "one take of 3 that no comp of Lead uses and that have no star go into the bin (3 MB"
+    )
+    heard = await song.heard(1, 8)
+    assert (await song.client.post(address + "?agreed=true")).status_code == 200
+    binned = (await song.client.get(f"{song.address}/bin")).json()["takes"]
+    assert [take["number"] for take in binned] == [2]
+    np.testing.assert_array_equal(await song.heard(1, 8), heard)
+    await song.client.post(f"{song.address}/undo")
+    assert (await song.client.get(f"{song.address}/bin")).json()["takes"] == []

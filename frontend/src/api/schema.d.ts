@@ -934,6 +934,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/parts/{part_id}/comp/tidy": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Tidy Up
+         * @description Put what no comp uses and what is not starred into the bin. It asks first (409), with counts and megabytes.
+         */
+        post: operations["tidy_up_api_parts__part_id__comp_tidy_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/parts/{part_id}/comp/versions": {
         parameters: {
             query?: never;
@@ -4082,6 +4102,8 @@ export interface components {
              * @description Places to try, the best first.
              */
             others: components["schemas"]["JoinPointView"][];
+            /** @description Null where both were recorded with the same rig. */
+            rigs: components["schemas"]["RigsDifferView"] | null;
         };
         /**
          * JoinPointView
@@ -4145,6 +4167,11 @@ export interface components {
              * @description What may be heard of it; empty where it is clean.
              */
             look: string;
+            /**
+             * Other Rig
+             * @description Both takes were recorded with rigs that differ.
+             */
+            other_rig: boolean;
         };
         /** JudgedTakeView */
         JudgedTakeView: {
@@ -5788,6 +5815,31 @@ export interface components {
             ears: components["schemas"]["EarPath"][];
             /** Warnings */
             warnings: components["schemas"]["PathWarning"][];
+        };
+        /**
+         * RigsDifferView
+         * @description The rigs of both takes: what differs, and what was measured over bars that both play.
+         */
+        RigsDifferView: {
+            /** Says */
+            says: string[];
+            /**
+             * Level Db
+             * @description By how much the second is louder.
+             */
+            level_db: number | null;
+            /**
+             * Apart Db
+             * @description Mean distance of their thirds of an octave, loudness aside.
+             */
+            apart_db: number | null;
+            /** Thirds Hz */
+            thirds_hz: number[];
+            /**
+             * Thirds Db
+             * @description The second against the first.
+             */
+            thirds_db: number[];
         };
         /**
          * RollSettings
@@ -9205,6 +9257,39 @@ export interface operations {
                 "application/json": components["schemas"]["Range"];
             };
         };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CompView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    tidy_up_api_parts__part_id__comp_tidy_post: {
+        parameters: {
+            query?: {
+                agreed?: boolean;
+            };
+            header?: never;
+            path: {
+                part_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
         responses: {
             /** @description Successful Response */
             200: {

@@ -228,13 +228,18 @@ function JoinMark({ join, x }: { join: CompJoin; x: number }) {
   if (join.ms === null) return <path d={`M${x} 19V${LINE - 4}`} stroke="var(--ink)" strokeDasharray="2 3" />
   return (
     <g>
-      <title>{join.look || `clean join, ${Math.round(join.ms)} ms`}</title>
+      <title>
+        {[join.look || `clean join, ${Math.round(join.ms)} ms`, join.other_rig && 'another rig']
+          .filter(Boolean)
+          .join('; ')}
+      </title>
       <path d={`M${x} 19V${LINE - 4}`} stroke="var(--ink)" strokeWidth="1.4" />
       {join.look ? (
         <path d={`M${x} 17 l7 12 h-14Z`} fill="var(--paper)" stroke="var(--mic)" strokeWidth="2" />
       ) : (
         <circle cx={x} cy={BASE} r="4" fill="var(--paper)" stroke="var(--ink)" strokeWidth="1.6" />
       )}
+      {join.other_rig && <path d={`M${x - 4.5} ${LINE - 8}h9v5h-9Z`} fill="var(--mic)" />}
     </g>
   )
 }

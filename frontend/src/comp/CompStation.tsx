@@ -1,6 +1,7 @@
 import { useCallback, useEffect, useMemo, useState } from 'react'
-import type { Comp, Part, Sheet, Take } from '../api/client'
-import { useComp, usePieceLevels } from '../api/queries'
+import { useAsking } from '../api/acts'
+import { type Comp, type Part, type Sheet, type Take, answered, api } from '../api/client'
+import { refreshTakes, useComp, usePieceLevels } from '../api/queries'
 import { useChoice } from '../desk/Choice'
 import { useStationActs } from '../desk/DeckActs'
 import { useOpenSession } from '../desk/OpenSession'
@@ -10,6 +11,7 @@ import { UndoLinks } from '../shell/UndoLinks'
 import { useAddress } from '../shell/useAddress'
 import { useKeys } from '../shell/useKeys'
 import { notice } from '../api/live'
+import { ConfirmDialog } from '../ui/ConfirmDialog'
 import { count } from '../ui/format'
 import { CompGrid } from './CompGrid'
 import { CompSheet } from './CompSheet'
@@ -158,6 +160,14 @@ function OfPart({ part, sheet, comp }: { part: Part; sheet: Sheet; comp: Comp })
     { key: 'v', does: 'lay what was lifted', act: () => lay(false) },
   ])
 
+  const { asked, dismiss, asking } = useAsking()
+  const tidy = () =>
+    void asking(async (agreed) => {
+      const params = { path: { part_id: part.id }, query: { agreed } }
+      await answered(api.POST('/api/parts/{part_id}/comp/tidy', { params }))
+      refreshTakes()
+    })
+
   const holes = comp.lines.flatMap((entry) => entry.holes)
   return (
     <div className="flex h-full min-h-0 flex-col px-6">
@@ -182,6 +192,9 @@ function OfPart({ part, sheet, comp }: { part: Part; sheet: Sheet; comp: Comp })
             </button>
           )}
         </p>
+        <button className={`${LINK} text-[13px] whitespace-nowrap`} onClick={tidy}>
+          tidy…
+        </button>
         <span className="ml-auto" />
         <UndoLinks />
       </div>
@@ -211,6 +224,7 @@ function OfPart({ part, sheet, comp }: { part: Part; sheet: Sheet; comp: Comp })
           onLeave={() => show({ beside: null, blind: null })}
         />
       )}
+      <ConfirmDialog asked={asked} onClose={dismiss} />
       {current && (
         <MadeDialog
           open={making}

@@ -5,7 +5,7 @@ import { useKeys } from '../shell/useKeys'
 import { useSize } from '../shell/useSize'
 import { Button } from '../ui/Button'
 import { INK } from '../ui/Glyph'
-import { figure } from '../ui/format'
+import { figure, signed } from '../ui/format'
 import { JoinDrawing } from './JoinDrawing'
 import type { useCompActs } from './useCompActs'
 import { useJoinSound } from './useJoinSound'
@@ -135,12 +135,33 @@ export function JoinPanel({
           />
         )}
       </div>
+      {there?.rigs && <OtherRig rigs={there.rigs} />}
       {there && <Measured join={there} />}
     </section>
   )
 }
 
 const numberOf = (takes: Take[], takeId: string) => takes.find((take) => take.id === takeId)?.number ?? 'in the bin'
+
+/** What differs between the rigs of both takes, and what was measured of it. */
+function OtherRig({ rigs }: { rigs: NonNullable<JoinCloseUp['rigs']> }) {
+  return (
+    <p className="flex shrink-0 gap-4 px-2.5 pt-1 text-[13.5px] whitespace-nowrap text-mic">
+      <b>Another rig</b>
+      <span className="min-w-0 truncate" title={rigs.says.join('\n')}>
+        {rigs.says.join(' · ')}
+      </span>
+      {rigs.level_db !== null && rigs.apart_db !== null && (
+        <span title={thirdsInWords(rigs)}>
+          {signed(rigs.level_db, 1)} dB, thirds of an octave {figure(rigs.apart_db)} dB apart
+        </span>
+      )}
+    </p>
+  )
+}
+
+const thirdsInWords = ({ thirds_hz, thirds_db }: NonNullable<JoinCloseUp['rigs']>) =>
+  thirds_hz.map((hz, index) => `${Math.round(hz)} Hz ${signed(thirds_db[index]!, 1)} dB`).join('\n')
 
 /** What was measured of a join, in words. */
 function Measured({ join }: { join: JoinCloseUp }) {

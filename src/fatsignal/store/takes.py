@@ -289,6 +289,13 @@ async def numbers_of(conn: Connection, take_ids: Sequence[UUID]) -> dict[UUID, i
         return {row["id"]: row["number"] async for row in in_turns(cur)}
 
 
+async def rigs_of(conn: Connection, take_ids: Sequence[UUID]) -> dict[UUID, str]:
+    """What tells the rig sheets of some takes from each other."""
+    async with conn.cursor(row_factory=dict_row) as cur:
+        await cur.execute("SELECT id, md5(rig_sheet::text) AS told FROM take WHERE id = ANY(%s)", (list(take_ids),))
+        return {row["id"]: row["told"] async for row in in_turns(cur)}
+
+
 async def channels_of(conn: Connection, take_ids: list[UUID]) -> dict[UUID, list[TakeChannel]]:
     """Channels of several takes in one query, in their order."""
     found: dict[UUID, list[TakeChannel]] = {take_id: [] for take_id in take_ids}

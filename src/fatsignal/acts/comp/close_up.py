@@ -9,6 +9,7 @@ from uuid import UUID
 
 from fatsignal.acts.comp.edit import Editing, editing
 from fatsignal.acts.comp.joins import BothSides, both_sides, points_at, sounds_of_pieces
+from fatsignal.acts.comp.rigs import RigsDiffer, rigs_differ
 from fatsignal.acts.materials import played
 from fatsignal.acts.part_sound import sound_of_comp
 from fatsignal.core.comp.comp import Comp, performance, with_pieces
@@ -62,6 +63,7 @@ class CloseUp:
     channels: list[ChannelSides]
     others: "list[JoinPoint]"
     rate_hz: int
+    rigs: RigsDiffer | None = None
 
 
 async def close_up(conn: Connection, part_id: UUID, frame: int, sessions_folder: Path) -> CloseUp:
@@ -75,7 +77,12 @@ async def close_up(conn: Connection, part_id: UUID, frame: int, sessions_folder:
     session, pieces = await _sounding(conn, part_id)
     number = _number_at(pieces, frame)
     sounds = await sounds_of_pieces(conn, pieces[number - 1 : number + 1], sessions_folder)
-    return await asyncio.to_thread(_looked_at, pieces, number, sounds, session.rate_hz)
+    found = await asyncio.to_thread(_looked_at, pieces, number, sounds, session.rate_hz)
+    known = await takes.takes_by_id(conn, list(set(found.take_ids)))
+    one, other = (known.get(take_id) for take_id in found.take_ids)
+    if one is None or other is None:
+        return found
+    return replace(found, rigs=await rigs_differ(conn, one, other, session, sessions_folder))
 
 
 async def join_heard(

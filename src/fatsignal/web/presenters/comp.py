@@ -30,6 +30,7 @@ class JoinView(BaseModel):
     frame: int
     ms: float | None = Field(description="Of the crossfade that was found; null where takes just follow each other.")
     look: str = Field(description="What may be heard of it; empty where it is clean.")
+    other_rig: bool = Field(description="Both takes were recorded with rigs that differ.")
 
 
 class PieceView(BaseModel):
@@ -87,10 +88,11 @@ async def comp_of(conn: Connection, part_id: UUID) -> CompView:
     newest_first = await takes.kept_placed(conn, part_id)
     kept = {take.take_id for take in newest_first}
     numbers = await takes.numbers_of(conn, sorted({*comp.take_ids, *kept}))
+    rigs = await takes.rigs_of(conn, sorted(numbers))
     binned = numbers.keys() - kept
     sounding = performance(comp, newest_first)
     lines = [
-        _line(section, session.tempo, comp, sounding, newest_first, numbers, binned, session.rate_hz)
+        _line(section, session.tempo, comp, sounding, newest_first, numbers, binned, rigs, session.rate_hz)
         for section in await sections.list_sections(conn, session.id)
     ]
     looks = sum(1 for piece in comp.pieces if piece.join is not None and piece.join.look)
@@ -101,7 +103,7 @@ async def comp_of(conn: Connection, part_id: UUID) -> CompView:
 
 def _line(
     section: Section, tempo: TempoMap, comp: Comp, sounding: Sequence[CompPiece], newest_first: Sequence[Played],
-    numbers: dict[UUID, int], binned: set[UUID], rate_hz: int,
+    numbers: dict[UUID, int], binned: set[UUID], rigs: dict[UUID, str], rate_hz: int,
 ) -> CompLineView:  # fmt: skip
     span = Window(tempo.bar_frame(section.first_bar), tempo.bar_frame(section.first_bar + section.bars))
     here, reach = within(sounding, span), round(REACH_S * rate_hz)
@@ -120,7 +122,7 @@ def _line(
             )
             for piece in shown
         ],
-        joins=_joins(sounding, span, rate_hz),
+        joins=_joins(sounding, span, rigs, rate_hz),
         holes=[
             HoleView(
                 from_frame=hole.from_frame, to_frame=hole.to_frame,
@@ -142,13 +144,14 @@ def _only_reaches_in(piece: CompPiece, sounding: Sequence[CompPiece], rate_hz: i
     return whole.place != piece.place or not piece.by_hand
 
 
-def _joins(sounding: Sequence[CompPiece], span: Window, rate_hz: int) -> list[JoinView]:
+def _joins(sounding: Sequence[CompPiece], span: Window, rigs: dict[UUID, str], rate_hz: int) -> list[JoinView]:
     """Borders of a section: those that were moved past a bar line belong to what begins there."""
     reach = round(REACH_S * rate_hz)
     return [
         JoinView(
             frame=after.place.from_frame, ms=None if after.join is None else 1000 * after.join.frames / rate_hz,
             look="" if after.join is None else after.join.look,
+            other_rig=rigs.get(before.take_id) != rigs.get(after.take_id),
         )
         for before, after in pairwise(sounding)
         if before.place.to_frame == after.place.from_frame and not before.sounds_on_in(after)

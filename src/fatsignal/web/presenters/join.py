@@ -34,6 +34,16 @@ class JoinPointView(BaseModel):
     apart_db: float = Field(description="How loud what the two do not share is, against what is heard around.")
 
 
+class RigsDifferView(BaseModel, from_attributes=True):
+    """The rigs of both takes: what differs, and what was measured over bars that both play."""
+
+    says: list[str]
+    level_db: float | None = Field(description="By how much the second is louder.")
+    apart_db: float | None = Field(description="Mean distance of their thirds of an octave, loudness aside.")
+    thirds_hz: list[float]
+    thirds_db: list[float] = Field(description="The second against the first.")
+
+
 class JoinCloseUp(BaseModel):
     from_frame: int
     to_frame: int
@@ -44,6 +54,7 @@ class JoinCloseUp(BaseModel):
     point: JoinPointView
     channels: list[JoinChannelView]
     others: list[JoinPointView] = Field(description="Places to try, the best first.")
+    rigs: RigsDifferView | None = Field(description="Null where both were recorded with the same rig.")
 
 
 def join_view(close_up: CloseUp) -> JoinCloseUp:
@@ -52,6 +63,7 @@ def join_view(close_up: CloseUp) -> JoinCloseUp:
         from_frame=close_up.drawn.from_frame, to_frame=close_up.drawn.to_frame,
         first_frame=close_up.movable.from_frame, last_frame=close_up.movable.to_frame,
         before_take_id=close_up.take_ids[0], after_take_id=close_up.take_ids[1],
+        rigs=RigsDifferView.model_validate(close_up.rigs) if close_up.rigs else None,
         point=_point(close_up.point, rate_hz), others=[_point(point, rate_hz) for point in close_up.others],
         channels=[
             JoinChannelView(

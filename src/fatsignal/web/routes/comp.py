@@ -9,6 +9,7 @@ from pydantic import BaseModel, Field
 from fatsignal.acts.comp import edit
 from fatsignal.acts.comp.compare import compare_versions
 from fatsignal.acts.comp.propose import propose
+from fatsignal.acts.comp.tidy import tidy
 from fatsignal.acts.comp.try_out import try_take
 from fatsignal.core.comp.comp import Comp
 from fatsignal.core.material.channels import HEARD_FIRST, Wanted
@@ -125,6 +126,13 @@ async def clear(part_id: UUID, wanted: Range, conn: Transaction, settings: Setti
 async def follow(part_id: UUID, wanted: Range, conn: Transaction, settings: SettingsDep) -> CompView:
     """Give the sections of a range back to the takes."""
     await edit.follow_takes(conn, part_id, wanted.span, settings.sessions_folder)
+    return await comp_of(conn, part_id)
+
+
+@router.post("/parts/{part_id}/comp/tidy")
+async def tidy_up(part_id: UUID, conn: Transaction, settings: SettingsDep, agreed: bool = False) -> CompView:
+    """Put what no comp uses and what is not starred into the bin. It asks first (409), with counts and megabytes."""
+    await tidy(conn, part_id, settings.sessions_folder, agreed=agreed)
     return await comp_of(conn, part_id)
 
 

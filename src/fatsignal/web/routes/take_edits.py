@@ -9,8 +9,8 @@ from uuid import UUID
 from fastapi import APIRouter
 from pydantic import BaseModel, Field, model_validator
 
-from fatsignal.core.takes.slip import slip_of
 from fatsignal.core.takes.windows import Window, clipped, joined
+from fatsignal.core.timing.shift import Shift
 from fatsignal.errors import InvalidSetting
 from fatsignal.store import history, parts, sessions, takes
 from fatsignal.store.database import Connection
@@ -47,6 +47,12 @@ class Slip(BaseModel):
         if self.quarters and self.quarters.endswith("/0"):
             raise ValueError("a note value has no zeroth part")
         return self
+
+    @property
+    def shift(self) -> Shift:
+        if self.samples is not None:
+            return Shift(Fraction(self.samples), "samples")
+        return Shift(Fraction(self.quarters), "quarters") if self.quarters else Shift(Fraction(self.ms or 0), "ms")
 
 
 class KeptStarred(BaseModel):
@@ -93,10 +99,7 @@ async def slip(take_id: UUID, wanted: Slip, conn: Transaction, seen: IfMatch = N
     async with _acting(conn, take_id, "slip", "slipped", seen) as take:
         part = await parts.get_part(conn, take.part_id)
         session = await sessions.get_session(conn, part.session_id)
-        by_frames = slip_of(
-            session.tempo, take.used.from_frame, samples=wanted.samples, ms=wanted.ms,
-            quarters=Fraction(wanted.quarters) if wanted.quarters else None,
-        )  # fmt: skip
+        by_frames = wanted.shift.frames_from(take.used.from_frame, session.tempo)
         if take.from_frame + by_frames < 0:
             raise InvalidSetting("that would move it before the beginning of the session: move it by less")
         await takes.slip_take(conn, take_id, by_frames)
