@@ -207,7 +207,7 @@ async def test_two_rigs_that_meet_are_pointed_out_with_what_differs_and_what_was
     assert (first["other_rig"], second["other_rig"]) == (True, True)
     rigs = (await look(song, first["frame"]))["rigs"]
     (differs,) = [says for says in rigs["says"] if "place" in says]
-    assert "11 cm" in differs.partition("→")[0]
+    assert "11.0 cm" in differs.partition("→")[0]
     # From the second take back to the first: 6.02 dB louder, and the same tone.
     assert rigs["level_db"] == pytest.approx(6.02, abs=0.1)
     assert rigs["apart_db"] == pytest.approx(0, abs=0.3)

@@ -133,7 +133,10 @@ export function useComparedVersions(partId: string, span: { from_frame: number; 
     queryFn: () =>
       answered(
         api.GET('/api/parts/{part_id}/comp/compared', {
-          params: { path: { part_id: partId }, query: { ...span, dry } },
+          params: {
+            path: { part_id: partId },
+            query: { from_frame: span.from_frame, to_frame: span.to_frame, dry },
+          },
         }),
       ),
   })

@@ -111,6 +111,7 @@ function OfPart({ part, sheet, comp }: { part: Part; sheet: Sheet; comp: Comp })
   const current = comp.versions.find((version) => version.current)
   const [making, setMaking] = useState(false)
   const beside = shown.get('beside') === 'versions' && comp.versions.length > 1
+  const blind = shown.get('blind') !== null
   const compare = () =>
     comp.versions.length > 1
       ? show({ beside: 'versions', join: null })
@@ -198,19 +199,21 @@ function OfPart({ part, sheet, comp }: { part: Part; sheet: Sheet; comp: Comp })
         <span className="ml-auto" />
         <UndoLinks />
       </div>
-      <CompSheet
-        sheet={sheet}
-        comp={comp}
-        takes={takes}
-        cell={cell}
-        levels={levels ?? []}
-        join={join}
-        onChoose={(phrase) => {
-          showJoin(null)
-          goTo(phrase)
-        }}
-        onJoin={showJoin}
-      />
+      {!(beside && blind) && (
+        <CompSheet
+          sheet={sheet}
+          comp={comp}
+          takes={takes}
+          cell={cell}
+          levels={levels ?? []}
+          join={join}
+          onChoose={(phrase) => {
+            showJoin(null)
+            goTo(phrase)
+          }}
+          onJoin={showJoin}
+        />
+      )}
       {cell && beside && (
         <VersionsPanel
           partId={part.id}
@@ -218,7 +221,7 @@ function OfPart({ part, sheet, comp }: { part: Part; sheet: Sheet; comp: Comp })
           span={cell.line}
           words={cell.line.section.name}
           dry={dry}
-          blind={shown.get('blind') !== null}
+          blind={blind}
           acts={acts}
           onBlind={(on) => show({ blind: on ? 'yes' : null })}
           onLeave={() => show({ beside: null, blind: null })}

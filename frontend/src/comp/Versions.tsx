@@ -1,5 +1,4 @@
 import type { Comp } from '../api/client'
-import { Select } from '../ui/Select'
 import { TextField } from '../ui/TextField'
 import type { useCompActs } from './useCompActs'
 
@@ -19,18 +18,8 @@ export function Versions({
 }) {
   const current = comp.versions.find((version) => version.current)
   if (!current) return <p className="text-[13px] whitespace-nowrap text-pencil">follows the takes</p>
-  const named = (id: string) => comp.versions.find((version) => version.id === id)?.name ?? ''
   return (
     <>
-      {comp.versions.length > 1 && (
-        <Select
-          label="Version"
-          value={current.id}
-          options={comp.versions.map((version) => version.id)}
-          said={named}
-          onChange={acts.choose}
-        />
-      )}
       <TextField
         label="Name of the comp"
         value={current.name}

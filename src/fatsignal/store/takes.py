@@ -296,6 +296,13 @@ async def rigs_of(conn: Connection, take_ids: Sequence[UUID]) -> dict[UUID, str]
         return {row["id"]: row["told"] async for row in in_turns(cur)}
 
 
+async def rig_sheets_of(conn: Connection, take_ids: Sequence[UUID]) -> dict[UUID, dict[str, Any]]:
+    """The rigs that some takes were recorded with; a list of takes is read without them."""
+    async with conn.cursor(row_factory=dict_row) as cur:
+        await cur.execute("SELECT id, rig_sheet FROM take WHERE id = ANY(%s)", (list(take_ids),))
+        return {row["id"]: row["rig_sheet"] async for row in in_turns(cur)}
+
+
 async def channels_of(conn: Connection, take_ids: list[UUID]) -> dict[UUID, list[TakeChannel]]:
     """Channels of several takes in one query, in their order."""
     found: dict[UUID, list[TakeChannel]] = {take_id: [] for take_id in take_ids}

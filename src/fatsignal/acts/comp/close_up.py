@@ -78,10 +78,7 @@ async def close_up(conn: Connection, part_id: UUID, frame: int, sessions_folder:
     number = _number_at(pieces, frame)
     sounds = await sounds_of_pieces(conn, pieces[number - 1 : number + 1], sessions_folder)
     found = await asyncio.to_thread(_looked_at, pieces, number, sounds, session.rate_hz)
-    known = await takes.takes_by_id(conn, list(set(found.take_ids)))
-    one, other = (known.get(take_id) for take_id in found.take_ids)
-    if one is None or other is None:
-        return found
+    one, other = [await takes.get_take(conn, take_id) for take_id in found.take_ids]
     return replace(found, rigs=await rigs_differ(conn, one, other, session, sessions_folder))
 
 

@@ -38,13 +38,14 @@ async def rigs_differ(
     conn: Connection, one: Take, other: Take, session: Session, sessions_folder: Path
 ) -> RigsDiffer | None:
     """What differs between the rigs of two takes; None where nothing does."""
-    if one.rig_sheet == other.rig_sheet:
+    sheets = await takes.rig_sheets_of(conn, [one.id, other.id])
+    if sheets[one.id] == sheets[other.id]:
         return None
     interface = await interface_now(conn)
 
     def lines(take: Take) -> list[SheetEntry]:
         return sheet_entries(
-            RigSetup.model_validate(take.rig_sheet), interface, rate_hz=take.rate_hz,
+            RigSetup.model_validate(sheets[take.id]), interface, rate_hz=take.rate_hz,
             reference_pitch_hz=float(session.reference_pitch_hz),
         )  # fmt: skip
 
