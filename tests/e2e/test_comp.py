@@ -1,9 +1,11 @@
 """The comp by keys alone: chosen, heard in its place, used, kept over a reload, undone."""
 
 import re
+import urllib.request
 
 import numpy as np
 import pytest
+import soundfile
 from playwright.sync_api import expect
 
 from tests.signals import plucks
@@ -23,6 +25,18 @@ def takes(application):
         assert status == 201, taken
         made.append(taken)
     return made
+
+
+def heard(application, frames):
+    """The DI of what the armed part sounds like, from its beginning."""
+    part = next(part for part in application.session["parts"] if part["armed"])
+    url = f"{application.url}/api/materials/{part['id']}/sound"
+    parts = []
+    for start in range(0, frames, 1 << 18):
+        query = f"from_frame={start}&frames={min(1 << 18, frames - start)}&kind=di"
+        with urllib.request.urlopen(f"{url}?{query}") as answer:
+            parts.append(np.frombuffer(answer.read(), "<f4"))
+    return np.concatenate(parts)
 
 
 def cell(page, take, bars):
@@ -50,6 +64,14 @@ def test_a_phrase_is_chosen_heard_used_kept_and_undone_by_keys(page, application
     # The address names the phrase and the take: a reload changes nothing.
     page.reload()
     expect(cell(page, old, "3 to 4, used")).to_have_attribute("aria-pressed", "true")
+    # Written as files by keys: sample for sample what is heard.
+    page.keyboard.press("g")
+    page.get_by_role("button", name="Write the whole comp").press("Enter")
+    expect(page.get_by_role("listitem").filter(has_text="DI.wav")).to_be_visible(timeout=60_000)
+    page.keyboard.press("Escape")
+    (written,) = application.data.glob("sessions/*/Comps/Baritone Comp 1 - DI.wav")
+    samples, _ = soundfile.read(written)
+    np.testing.assert_allclose(samples, heard(application, len(samples)), atol=2**-23)
     page.keyboard.press("Backspace")
     expect(page.get_by_text("bars 3 to 4 empty")).to_be_visible()
     page.keyboard.press("u")

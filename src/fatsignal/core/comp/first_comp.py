@@ -13,9 +13,9 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from uuid import UUID
 
-# What is to fix weighs three that are to look at; a change of take is worth less than either (common practice, no
-# source).
-FIX, LOOK, CHANGE = 3.0, 1.0, 0.6
+# What is to fix weighs three that are to look at; to leave a take and come back to it costs less than either (common
+# practice, no source).
+FIX, LOOK, CHANGE = 3.0, 1.0, 0.3
 # A person liked a starred take; of equals the newer one, as everywhere.
 STAR, OLDER = 0.75, 0.01
 
