@@ -1,6 +1,6 @@
 import { useState } from 'react'
 import type { JoinCloseUp, Take } from '../api/client'
-import { useJoin } from '../api/queries'
+import { useJoin } from './queries'
 import { useKeys } from '../shell/useKeys'
 import { useSize } from '../shell/useSize'
 import { Button } from '../ui/Button'

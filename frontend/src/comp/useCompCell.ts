@@ -1,6 +1,6 @@
 import { useMemo } from 'react'
 import type { Marks, Phrase, Sheet, SheetLine, Take } from '../api/client'
-import { useMarks } from '../api/queries'
+import { useMarks } from './queries'
 import { useAddress } from '../shell/useAddress'
 
 /** Frames of the song. */

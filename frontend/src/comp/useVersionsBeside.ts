@@ -1,7 +1,7 @@
 import { useCallback, useEffect, useRef } from 'react'
 import { reportErrors } from '../api/acts'
 import { notice } from '../api/live'
-import { useComparedVersions } from '../api/queries'
+import { useComparedVersions } from './queries'
 import { useChoice, usePlayer } from '../desk/Choice'
 import { monoSound } from '../sound/player'
 import type { Range } from './useCompCell'

@@ -37,6 +37,11 @@ class Wanted:
     def exactly(cls, channel: Channel) -> "Wanted":
         return cls((channel.kind,), channel.name)
 
+    @classmethod
+    def heard(cls, *, dry: bool) -> "Wanted":
+        """What is listened to: the DI alone, or what comes first."""
+        return cls(("di",)) if dry else cls()
+
 
 class HasKind(Protocol):
     @property

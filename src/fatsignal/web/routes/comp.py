@@ -12,7 +12,7 @@ from fatsignal.acts.comp.propose import propose
 from fatsignal.acts.comp.tidy import tidy
 from fatsignal.acts.comp.try_out import try_take
 from fatsignal.core.comp.comp import Comp
-from fatsignal.core.material.channels import HEARD_FIRST, Wanted
+from fatsignal.core.material.channels import Wanted
 from fatsignal.errors import InvalidSetting, NotFound
 from fatsignal.store import comps, history, parts, sections
 from fatsignal.web.context import Pool, SettingsDep, Transaction, WorkQueueDep
@@ -81,7 +81,7 @@ async def try_(
     part_id: UUID, asked: Annotated[Asked, Query()], conn: Transaction, settings: SettingsDep, request: Request
 ) -> TriedView:  # fmt: skip
     """Hear a take in a range before it is used there: from a beat before, running into what follows."""
-    wanted = _wanted(asked.dry)
+    wanted = Wanted.heard(dry=asked.dry)
     found = await try_take(conn, part_id, asked.take_id, asked.span, settings.sessions_folder, wanted=wanted)
     playing: PlayingMaterials = request.app.state.playing
     playing.keep(found.sound)
@@ -155,7 +155,7 @@ async def compared(
     part_id: UUID, asked: Annotated[Stretch, Query()], conn: Transaction, settings: SettingsDep, request: Request
 ) -> list[ComparedVersionView]:  # fmt: skip
     """Every version over a stretch of the song, equally loud there."""
-    wanted = _wanted(asked.dry)
+    wanted = Wanted.heard(dry=asked.dry)
     playing: PlayingMaterials = request.app.state.playing
     found = await compare_versions(conn, part_id, asked.span, settings.sessions_folder, wanted=wanted)
     for each in found:
@@ -203,7 +203,3 @@ async def remove(comp_id: UUID, conn: Transaction) -> CompView:
     async with history.act(conn, part.session_id, kind="remove comp", says=says, scope={"comp": [comp_id]}):
         await comps.remove_comp(conn, comp_id)
     return await comp_of(conn, comp.part_id)
-
-
-def _wanted(dry: bool) -> Wanted:
-    return Wanted(("di",)) if dry else Wanted(HEARD_FIRST)

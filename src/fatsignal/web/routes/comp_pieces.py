@@ -11,7 +11,7 @@ from fatsignal.acts.comp.close_up import LEAST_MS, MOST_MS, close_up, join_heard
 from fatsignal.acts.comp.edit import sections_at
 from fatsignal.core.comp.document import Frame
 from fatsignal.core.comp.pieces import LARGEST_GAIN_DB
-from fatsignal.core.material.channels import HEARD_FIRST, Wanted
+from fatsignal.core.material.channels import Wanted
 from fatsignal.core.takes.placed_stroke import PlacedStroke
 from fatsignal.core.takes.windows import Window
 from fatsignal.core.timing.shift import parse_shift
@@ -104,7 +104,7 @@ async def hear_join(
     plain: Annotated[bool, Query(description="Without its fade.")] = False, dry: bool = False,
 ) -> JoinSound:  # fmt: skip
     """What sounds around a join."""
-    wanted = Wanted(("di",)) if dry else Wanted(HEARD_FIRST)
+    wanted = Wanted.heard(dry=dry)
     sound, around = await join_heard(conn, part_id, frame, settings.sessions_folder, plain=plain)
     playing: PlayingMaterials = request.app.state.playing
     playing.keep(sound)
