@@ -117,11 +117,22 @@ def test_what_was_rolled_for_a_hole_fills_it_and_what_passes_over_it_does_not():
     assert filled(60, 110) == [(60, 110)]
     # It was stopped before the hole's end; it is used as far as it goes.
     assert filled(60, 95) == [(60, 95)]
-    for passes in ((50, 150), (90, 110), (60, 120)):
+    for passes in ((50, 150), (50, 110), (90, 110), (60, 120)):
         assert filled(*passes) == []
     # What lies in the bin is to be played again.
     assert filled(110, 150) == []
     assert filled(60, 150, without=2) == [(60, 150)]
+
+
+def test_a_moment_of_a_recording_that_goes_on_belongs_to_what_goes_on():
+    moment = piece(2, 100, 104, join=Join(4), by_hand=False)
+    told = piece(2, 104, 150, why="take 2: nothing found")
+    after = piece(2, 150, 156)
+    comp = Comp((VERSE,), (piece(1, 50, 100), moment, told, after))
+    left = trimmed(comp, comp, [], within=VERSE, rate_hz=RATE).pieces
+    assert [(tuple(each.place), each.why, each.join) for each in left] == [
+        ((50, 100), "", None), ((100, 156), "take 2: nothing found", Join(4)),
+    ]  # fmt: skip
 
 
 def test_around_a_section_nothing_stays_settled_where_nothing_sounds():
@@ -148,7 +159,12 @@ def test_a_border_goes_no_farther_than_its_pieces():
         max_size=6,
     )
 )  # fmt: skip
-@example([(2, 179, 60, [0, 12]), (1, 179, 60, [12, 12]), (1, 91, 60, [0, 1])])
+@example(
+    [
+        (1, 50, 5, [0]), (1, 50, 5, [0]), (2, 179, 60, [0, 12]), (1, 50, 17, [0, 12, 0, 0, 0, 7]),
+        (1, 179, 60, [0, 12, 0, 7, 12, 12, 12, 12]), (1, 91, 60, [0, 1]),
+    ]
+)  # fmt: skip
 @settings(deadline=None)
 def test_whatever_is_used_nothing_outside_changes_but_for_borders_that_may_move(acts):
     comp = Comp()
