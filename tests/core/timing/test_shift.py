@@ -49,3 +49,12 @@ def test_samples_and_milliseconds_are_the_same_everywhere():
 def test_in_other_meters_a_note_is_a_note():
     tempo = TempoMap.steady(120, rate_hz=48_000, beats_per_bar=7, unit=8)
     assert parse_shift("1/8").frames_from(tempo.bar_frame(3), tempo) == 12_000
+
+
+def test_there_and_back_is_where_it_was():
+    """104 beats a minute: a quarter is 27692.3 samples, wherever its beginning was rounded to."""
+    tempo = TempoMap.steady(104, rate_hz=48_000)
+    for bar in range(1, 9):
+        later = parse_shift("1/4").frames_from(tempo.bar_frame(bar), tempo)
+        assert later == 27_692
+        assert parse_shift("-1/4").frames_from(tempo.bar_frame(bar) + later, tempo) == -later

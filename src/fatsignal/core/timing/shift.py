@@ -38,7 +38,7 @@ class Shift:
         following = start + Fraction(4, tempo.meter_at(place.bar).unit)
         beat_frames = tempo.quarter_frame(following) - tempo.quarter_frame(start)
         at = start + (following - start) * Fraction(place.frames_after, beat_frames)
-        return tempo.quarter_frame(at + self.amount) - tempo.quarter_frame(at)
+        return tempo.frames_between(at, at + self.amount)
 
 
 def parse_shift(typed: str) -> Shift:

@@ -116,6 +116,10 @@ class TempoMap:
         """Frame of a place counted in quarter notes from bar 1 beat 1; before it they are negative."""
         return self.bar_one_frame + round(self._seconds(Fraction(quarter)) * self.rate_hz)
 
+    def frames_between(self, from_quarter: Fraction, to_quarter: Fraction) -> int:
+        """How many frames lie between two places, in quarters from bar 1; what is rounded is their distance."""
+        return round((self._seconds(to_quarter) - self._seconds(from_quarter)) * self.rate_hz)
+
     def bar_frame(self, bar: int) -> int:
         """Frame on which a bar begins; the first bar is 1."""
         frame = self._bar_frames.get(bar)
