@@ -24,7 +24,7 @@ _NEWEST_WHEN_NOT_NOTED = "03.04.00_50_post_add_retry_failed_job_procedure.sql"
 # A pool that lost its server tries for so long, then again whenever it is asked: a server that is back is found at
 # once. Left to itself it would wait longer and longer between its tries.
 RECONNECT_S = 2.0
-WAIT_S = 5.0
+WAIT_S = 10.0
 # A server that is away refuses at once; one that is slow to answer, as on a computer that just wakes, is waited for.
 _CONNECT_S = 15
 # So many connections are there before anyone asks: a first question is not held up by making one.
@@ -34,7 +34,7 @@ ROWS_IN_A_TURN = 50
 
 
 def open_pool(database_url: str) -> AsyncConnectionPool[Connection]:
-    """A pool, not yet open, that gives up a request after five seconds without a server."""
+    """A pool, not yet open, that gives up a request after ten seconds without a server."""
     return AsyncConnectionPool(
         make_conninfo(database_url, connect_timeout=_CONNECT_S),
         min_size=_READY,
