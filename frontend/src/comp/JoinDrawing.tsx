@@ -4,6 +4,8 @@ import { INK } from '../ui/Glyph'
 
 const NAMES = 74
 const BELOW = 22
+/** So long is a crossfade at least and at most, in milliseconds. */
+export const [LEAST_MS, MOST_MS] = [1, 80]
 /** So near a line the pointer takes it. */
 const GRIP = 9
 
@@ -50,7 +52,7 @@ export function JoinDrawing({
   function meant(clientX: number): Place {
     const at = frameAt(clientX)
     if (grip.current === 'edge')
-      return { frame: now.frame, ms: Math.max(1, Math.min(80, (2000 * Math.abs(at - now.frame)) / rateHz)) }
+      return { frame: now.frame, ms: Math.max(LEAST_MS, Math.min(MOST_MS, (2000 * Math.abs(at - now.frame)) / rateHz)) }
     return { frame: Math.max(join.first_frame + half, Math.min(join.last_frame - half, at)), ms: now.ms }
   }
 
@@ -85,25 +87,24 @@ export function JoinDrawing({
             <text x="0" y={top + row / 2 + 4} fontSize="13" fontWeight="600" fill={INK[channel.kind]}>
               {channel.name}
             </text>
-            <Side
-              columns={channel.before}
-              x={NAMES}
-              y={top + row * 0.27}
-              width={right - NAMES}
-              height={row * 0.44}
-              ink={INK[channel.kind]}
-              until={middle}
-              ends
-            />
-            <Side
-              columns={channel.after}
-              x={NAMES}
-              y={top + row * 0.73}
-              width={right - NAMES}
-              height={row * 0.44}
-              ink={INK[channel.kind]}
-              until={middle}
-            />
+            {(
+              [
+                ['before', 0.27],
+                ['after', 0.73],
+              ] as const
+            ).map(([side, share]) => (
+              <Side
+                key={side}
+                columns={channel[side]}
+                x={NAMES}
+                y={top + row * share}
+                width={right - NAMES}
+                height={row * 0.44}
+                ink={INK[channel.kind]}
+                until={middle}
+                ends={side === 'before'}
+              />
+            ))}
             <Curve gains={channel.closes} from={from} to={to} top={top + row * 0.06} bottom={top + row * 0.94} />
             <Curve gains={channel.opens} from={from} to={to} top={top + row * 0.06} bottom={top + row * 0.94} opens />
             {index > 0 && <path d={`M0 ${top}H${right}`} stroke="var(--rule)" />}
@@ -151,7 +152,7 @@ function Side({
   height,
   ink,
   until,
-  ends = false,
+  ends,
 }: {
   columns: number[]
   x: number
@@ -160,7 +161,7 @@ function Side({
   height: number
   ink: string
   until: number
-  ends?: boolean
+  ends: boolean
 }) {
   const [heard, other] = useMemo(() => {
     const count = columns.length / 2

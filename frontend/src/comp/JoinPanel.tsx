@@ -6,12 +6,10 @@ import { useSize } from '../shell/useSize'
 import { Button } from '../ui/Button'
 import { INK } from '../ui/Glyph'
 import { figure, signed } from '../ui/format'
-import { JoinDrawing } from './JoinDrawing'
+import { JoinDrawing, LEAST_MS, MOST_MS } from './JoinDrawing'
 import type { useCompActs } from './useCompActs'
 import { useJoinSound } from './useJoinSound'
 
-/** So long is a crossfade at least and at most, in milliseconds. */
-const [LEAST, MOST] = [1, 80]
 const LENGTHS = [1, 2, 5, 10, 20, 40, 80]
 
 /** A join from close up: both takes on every channel, the crossfade as two curves, what is measured, and what is heard. */
@@ -45,7 +43,7 @@ export function JoinPanel({
   function set(to: { frame: number; ms: number }) {
     setDrag(null)
     if (!there) return
-    const ms = Math.max(LEAST, Math.min(MOST, to.ms))
+    const ms = Math.max(LEAST_MS, Math.min(MOST_MS, to.ms))
     if (Math.round(to.frame) === frame && ms === there.point.ms) return
     acts.setJoin(frame, Math.round(to.frame), ms, onShow)
   }

@@ -16,6 +16,12 @@ from fatsignal.store.database import Connection
 from fatsignal.store.takes import Take, TakeChannel
 
 
+async def pieces_of_part(conn: Connection, part_id: UUID) -> Pieces:
+    """The pieces that a part sounds by now."""
+    current = await comps.current_of_part(conn, part_id)
+    return performance(current.comp if current else Comp(), await takes.kept_placed(conn, part_id))
+
+
 async def sound_of_part(conn: Connection, part_id: UUID, sessions_folder: Path) -> MaterialOnDisk | None:
     """What a part sounds like now; None where nothing is used yet."""
     kept = await takes.kept_of_part(conn, part_id)

@@ -22,7 +22,7 @@ from fatsignal.core.tone.chain import inner_factor
 from fatsignal.core.tone.document import parse_tone
 from fatsignal.core.tone.tone_distance import SpectrumMeter, levels_apart_db
 from fatsignal.errors import FileRefused
-from fatsignal.files.bext import BextChunk
+from fatsignal.files.bext import BextChunk, mono_history
 from fatsignal.files.claims import place_file
 from fatsignal.files.material_files import MaterialOnDisk, sha256_of
 from fatsignal.files.names import file_name
@@ -82,7 +82,7 @@ def render_print(
         description=name,
         originated_at=what.recorded_at,
         time_reference_frames=max(0, material.first_frame),
-        coding_history=f"A=PCM,F={material.rate_hz},W=24,M=mono,T=Fat Signal {fatsignal.__version__}\r\n",
+        coding_history=mono_history(material.rate_hz, "24"),
     )
     started_s = time.monotonic()
 

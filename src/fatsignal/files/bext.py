@@ -8,8 +8,16 @@ import struct
 from dataclasses import dataclass
 from datetime import datetime
 
+import fatsignal
+from fatsignal.core.level.depth import Depth
+
 ORIGINATOR = "Fat Signal"
 _LAYOUT = struct.Struct("<256s32s32s10s8sIIH64s190x")
+
+
+def mono_history(rate_hz: int, depth: Depth) -> str:
+    """The coding history of a mono file that this release writes."""
+    return f"A=PCM,F={rate_hz},W={depth.removesuffix('f')},M=mono,T=Fat Signal {fatsignal.__version__}\r\n"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -8,11 +8,10 @@ from typing import TYPE_CHECKING
 from uuid import UUID
 
 from fatsignal.acts.comp.edit import Editing, editing
-from fatsignal.acts.comp.joins import BothSides, both_sides, points_at, sounds_of_pieces
+from fatsignal.acts.comp.joins import BothSides, both_sides, points_between, sounds_of_pieces
 from fatsignal.acts.comp.rigs import RigsDiffer, rigs_differ
-from fatsignal.acts.materials import played
-from fatsignal.acts.part_sound import sound_of_comp
-from fatsignal.core.comp.comp import Comp, performance, with_pieces
+from fatsignal.acts.part_sound import pieces_of_part, sound_of_comp
+from fatsignal.core.comp.comp import Comp, with_pieces
 from fatsignal.core.comp.edits import with_border
 from fatsignal.core.comp.pieces import Join, Pieces
 from fatsignal.core.material.channels import Channel
@@ -20,7 +19,7 @@ from fatsignal.core.material.material import edge_fade
 from fatsignal.core.takes.windows import Window
 from fatsignal.errors import InvalidSetting
 from fatsignal.files.material_files import MaterialOnDisk
-from fatsignal.store import comps, parts, sessions, takes
+from fatsignal.store import parts, sessions, takes
 from fatsignal.store.database import Connection
 from fatsignal.store.sessions import Session
 
@@ -133,10 +132,7 @@ async def set_join(
 
 async def _sounding(conn: Connection, part_id: UUID) -> tuple[Session, Pieces]:
     part = await parts.get_part(conn, part_id)
-    current = await comps.current_of_part(conn, part_id)
-    newest_first = [played(take) for take in await takes.kept_of_part(conn, part_id)]
-    session = await sessions.get_session(conn, part.session_id)
-    return session, performance(current.comp if current else Comp(), newest_first)
+    return await sessions.get_session(conn, part.session_id), await pieces_of_part(conn, part_id)
 
 
 def _number_at(pieces: Pieces, frame: int) -> int:
@@ -166,7 +162,7 @@ def _looked_at(pieces: Pieces, number: int, sounds: dict[UUID, MaterialOnDisk], 
     channels = [
         _sides_of(channel, sides, drawn, alike.get(channel, 0.0)) for channel in sides.before if channel in sides.after
     ]
-    others = points_at(pieces, number, sounds, rate_hz)
+    others = points_between(sides, border, rate_hz)
     return CloseUp(
         drawn, Window(sides.first, sides.last), (before.take_id, after.take_id), shown, channels, others, rate_hz
     )  # fmt: skip

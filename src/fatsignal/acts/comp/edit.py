@@ -10,7 +10,7 @@ from fatsignal.acts.comp.joins import join_up
 from fatsignal.acts.materials import played
 from fatsignal.core.comp.comp import Comp, settled, with_seen
 from fatsignal.core.comp.edits import AROUND_S, around, give_back, make_hole, trimmed, use_take
-from fatsignal.core.comp.sheet import in_bars
+from fatsignal.core.comp.sheet import in_bars, window_of_bars
 from fatsignal.core.takes.counting import Played
 from fatsignal.core.takes.windows import Window, touches
 from fatsignal.errors import InvalidSetting
@@ -110,9 +110,7 @@ async def _begun(conn: Connection, part: Part, comp: Comp) -> Editing:
     return Editing(
         session, part, comp, [played(take) for take in kept], {take.id: take.number for take in kept},
         {
-            each.id: Window(
-                session.tempo.bar_frame(each.first_bar), session.tempo.bar_frame(each.first_bar + each.bars)
-            )
+            each.id: window_of_bars(session.tempo, each.first_bar, each.bars)
             for each in await sections.list_sections(conn, session.id)
         },
     )  # fmt: skip

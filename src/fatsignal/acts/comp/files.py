@@ -14,11 +14,12 @@ from fatsignal.acts.part_sound import sound_of_version
 from fatsignal.core.clip import Samples
 from fatsignal.core.comp.comp import performance
 from fatsignal.core.comp.pieces import Pieces, within
+from fatsignal.core.comp.sheet import window_of_bars
 from fatsignal.core.level.depth import Depth
 from fatsignal.core.material.channels import Channel, Wanted
 from fatsignal.core.takes.windows import Window, clipped
 from fatsignal.errors import InvalidSetting
-from fatsignal.files.bext import BextChunk
+from fatsignal.files.bext import BextChunk, mono_history
 from fatsignal.files.claims import place_file
 from fatsignal.files.material_files import MaterialOnDisk, sha256_of
 from fatsignal.files.names import channel_name, file_name
@@ -73,7 +74,7 @@ async def to_write(conn: Connection, comp_id: UUID, section_id: UUID | None, ses
     span = sound.material.span
     if section_id is not None:
         section = await sections.get_section(conn, section_id)
-        bars = Window(*(session.tempo.bar_frame(section.first_bar + more) for more in (0, section.bars)))
+        bars = window_of_bars(session.tempo, section.first_bar, section.bars)
         span = next(iter(clipped([bars], span)), Window(0, 0))
         stem = f"{stem} {section.name}"
     newest_first = await takes.kept_placed(conn, part.id)
@@ -156,13 +157,12 @@ def _placed(partial: Path, what: ToWrite, channel: Channel) -> Path:
 
 
 def _note(what: ToWrite, channel: Channel) -> BextChunk:
-    rate_hz, bits = what.sound.material.rate_hz, "32" if what.depth == "32f" else what.depth
     used = ", ".join(str(number) for number in sorted(set(what.numbers.values())))
     return BextChunk(
         description=f"{channel_name(what.stem, channel.name)}: made of takes {used}",
         originated_at=what.made_at,
         time_reference_frames=max(0, what.span.from_frame),
-        coding_history=f"A=PCM,F={rate_hz},W={bits},M=mono,T=Fat Signal {fatsignal.__version__}\r\n",
+        coding_history=mono_history(what.sound.material.rate_hz, what.depth),
     )
 
 

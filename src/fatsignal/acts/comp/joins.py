@@ -44,26 +44,11 @@ async def sounds_of_pieces(conn: Connection, pieces: Pieces, sessions_folder: Pa
 
 def _joined(pieces: Pieces, sounds: Mapping[UUID, MaterialOnDisk], rate_hz: int) -> Pieces:
     for number in unjoined(pieces):
-        points = points_at(pieces, number, sounds, rate_hz)
-        if points:
-            pieces = with_border(pieces, number, points[0].frame, points[0].join)
+        sides = both_sides(pieces, number, sounds, rate_hz)
+        if sides is not None:
+            best = points_between(sides, pieces[number].place.from_frame, rate_hz)[0]
+            pieces = with_border(pieces, number, best.frame, best.join)
     return pieces
-
-
-def points_at(pieces: Pieces, number: int, sounds: Mapping[UUID, MaterialOnDisk], rate_hz: int) -> "list[JoinPoint]":
-    """Borders before one of the pieces, the best first, by frames of the session; none where a file is away."""
-    # What looks for strokes takes longer to load than all else of the server.
-    from fatsignal.core.comp.joins import find_joins
-
-    sides = both_sides(pieces, number, sounds, rate_hz)
-    if sides is None:
-        return []
-    start, border = sides.from_frame, pieces[number].place.from_frame
-    points = find_joins(
-        sides.before, sides.after, wanted=border - start, first=sides.first - start, last=sides.last - start,
-        rate_hz=rate_hz,
-    )  # fmt: skip
-    return [replace(point, frame=point.frame + start) for point in points]
 
 
 @dataclass(frozen=True, slots=True)
@@ -103,6 +88,19 @@ def both_sides(
         start + 2 * looked_at, _recorded(before, sounds).to_frame, _recorded(after, sounds).to_frame, _middle(after)
     )
     return BothSides(ours, theirs, start, first, last) if last - first >= 2 else None
+
+
+def points_between(sides: BothSides, border: int, rate_hz: int) -> "list[JoinPoint]":
+    """Borders near one of the session's frames, the best first; there is at least one."""
+    # What looks for strokes takes longer to load than all else of the server.
+    from fatsignal.core.comp.joins import find_joins
+
+    start = sides.from_frame
+    points = find_joins(
+        sides.before, sides.after, wanted=border - start, first=sides.first - start, last=sides.last - start,
+        rate_hz=rate_hz,
+    )  # fmt: skip
+    return [replace(point, frame=point.frame + start) for point in points]
 
 
 def _recorded(piece: CompPiece, sounds: Mapping[UUID, MaterialOnDisk]) -> Window:

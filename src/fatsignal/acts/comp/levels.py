@@ -7,17 +7,16 @@ from itertools import pairwise
 from pathlib import Path
 from uuid import UUID
 
-from fatsignal.acts.materials import material_of_take, played
-from fatsignal.acts.part_sound import sound_of_part
+from fatsignal.acts.materials import material_of_take
+from fatsignal.acts.part_sound import pieces_of_part, sound_of_part
 from fatsignal.core.clip import Clip
-from fatsignal.core.comp.comp import Comp, performance
 from fatsignal.core.comp.levels import OFF_DB, SECOND_S, excess_db, in_words, offsets_db, step_db
 from fatsignal.core.comp.pieces import CompPiece, Pieces
 from fatsignal.core.material.channels import HEARD_FIRST, Wanted, first_of
 from fatsignal.core.takes.windows import Window, holds
 from fatsignal.errors import FileRefused
 from fatsignal.files.material_files import MaterialOnDisk
-from fatsignal.store import comps, takes
+from fatsignal.store import takes
 from fatsignal.store.database import Connection
 
 # Of many takes the newest say how a passage goes as well as all.
@@ -56,8 +55,7 @@ class PieceLevel:
 async def load_levels(conn: Connection, part_id: UUID, sessions_folder: Path) -> ToLevel:
     """What is to be measured of a part."""
     kept = await takes.kept_of_part(conn, part_id)
-    current = await comps.current_of_part(conn, part_id)
-    pieces = performance(current.comp if current else Comp(), [played(take) for take in kept])
+    pieces = await pieces_of_part(conn, part_id)
     sound = await sound_of_part(conn, part_id, sessions_folder)
     near = [take for take in kept if take.rating != "struck"][:_MOST_TAKES]
     channels = await takes.channels_of(conn, [take.id for take in near])

@@ -53,7 +53,7 @@ def sheet_line(
     tempo: TempoMap, *, first_bar: int, bars: int, phrase_bars: int, takes: Sequence[Played], sounding: Pieces
 ) -> SheetLine:
     """Lay what sounds over the bars of one section, and list the takes there, of those given the newest first."""
-    start, end = tempo.bar_frame(first_bar), tempo.bar_frame(first_bar + bars)
+    start, end = window_of_bars(tempo, first_bar, bars)
     section = Window(start, end)
     near = [take for take in takes if touches(take.listed, section)]
     here = within(sounding, section)
@@ -77,6 +77,11 @@ def _mostly(pieces: Iterable[CompPiece]) -> UUID | None:
     for piece in pieces:
         heard[piece.take_id] = heard.get(piece.take_id, 0) + piece.place.frames
     return max(heard, key=lambda take_id: heard[take_id], default=None)
+
+
+def window_of_bars(tempo: TempoMap, first_bar: int, bars: int) -> Window:
+    """The frames of some bars, as of a section."""
+    return Window(tempo.bar_frame(first_bar), tempo.bar_frame(first_bar + bars))
 
 
 def in_bars(tempo: TempoMap, span: Window, *, slack_frames: int = 0) -> str:

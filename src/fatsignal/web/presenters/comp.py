@@ -8,7 +8,7 @@ from pydantic import BaseModel, Field
 
 from fatsignal.core.comp.comp import Comp, performance
 from fatsignal.core.comp.pieces import REACH_S, CompPiece, holes, within
-from fatsignal.core.comp.sheet import in_bars, phrases_of
+from fatsignal.core.comp.sheet import in_bars, phrases_of, window_of_bars
 from fatsignal.core.takes.counting import Played
 from fatsignal.core.takes.windows import Window, holds
 from fatsignal.core.timing.tempo import TempoMap
@@ -88,9 +88,9 @@ async def comp_of(conn: Connection, part_id: UUID) -> CompView:
     newest_first = await takes.kept_placed(conn, part_id)
     kept = {take.take_id for take in newest_first}
     numbers = await takes.numbers_of(conn, sorted({*comp.take_ids, *kept}))
-    rigs = await takes.rigs_of(conn, sorted(numbers))
     binned = numbers.keys() - kept
     sounding = performance(comp, newest_first)
+    rigs = await takes.rigs_of(conn, sorted({piece.take_id for piece in sounding}))
     lines = [
         _line(section, session.tempo, comp, sounding, newest_first, numbers, binned, rigs, session.rate_hz)
         for section in await sections.list_sections(conn, session.id)
@@ -105,7 +105,7 @@ def _line(
     section: Section, tempo: TempoMap, comp: Comp, sounding: Sequence[CompPiece], newest_first: Sequence[Played],
     numbers: dict[UUID, int], binned: set[UUID], rigs: dict[UUID, str], rate_hz: int,
 ) -> CompLineView:  # fmt: skip
-    span = Window(tempo.bar_frame(section.first_bar), tempo.bar_frame(section.first_bar + section.bars))
+    span = window_of_bars(tempo, section.first_bar, section.bars)
     here, reach = within(sounding, span), round(REACH_S * rate_hz)
     shown = [piece for piece in here if not _only_reaches_in(piece, sounding, rate_hz)]
     middle = Window(span.from_frame + span.frames // 4, span.to_frame - span.frames // 4)
