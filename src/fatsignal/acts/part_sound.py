@@ -5,21 +5,40 @@ from dataclasses import replace
 from pathlib import Path
 from uuid import UUID
 
-from fatsignal.acts.materials import files_of, played, source_of
+from fatsignal.acts.materials import played
+from fatsignal.acts.piece_sources import PieceSource, sources_of
 from fatsignal.core.comp.comp import Comp, performance
+from fatsignal.core.comp.easings import where_they_sound
 from fatsignal.core.comp.pieces import Pieces
 from fatsignal.core.comp.sound import material_of_pieces
+from fatsignal.core.takes.placed_stroke import PlacedStroke
 from fatsignal.files.material_files import MaterialOnDisk
-from fatsignal.store import comps, takes
+from fatsignal.store import comps, parts, sessions, takes
 from fatsignal.store.comps import StoredComp
 from fatsignal.store.database import Connection
-from fatsignal.store.takes import Take, TakeChannel
+from fatsignal.store.takes import Take
 
 
 async def pieces_of_part(conn: Connection, part_id: UUID) -> Pieces:
     """The pieces that a part sounds by now."""
     current = await comps.current_of_part(conn, part_id)
     return performance(current.comp if current else Comp(), await takes.kept_placed(conn, part_id))
+
+
+async def strokes_as_they_sound(
+    conn: Connection, part_id: UUID, strokes: Mapping[UUID, Sequence[PlacedStroke]]
+) -> dict[UUID, list[int]]:
+    """Where the strokes of takes sound in the song, or were recorded where they do not."""
+    kept = {take.take_id: take for take in await takes.kept_placed(conn, part_id)}
+    pieces = await pieces_of_part(conn, part_id)
+    rate_hz = (await sessions.get_session(conn, (await parts.get_part(conn, part_id)).session_id)).rate_hz
+    found = {}
+    for take_id, of_take in strokes.items():
+        begins = kept[take_id].begins if take_id in kept else 0
+        found[take_id] = where_they_sound(
+            take_id, begins, [stroke.frame - begins for stroke in of_take], pieces, rate_hz=rate_hz
+        )
+    return found
 
 
 async def sound_of_part(conn: Connection, part_id: UUID, sessions_folder: Path) -> MaterialOnDisk | None:
@@ -72,22 +91,22 @@ async def _sounds(
     # What a comp uses sounds though it was put into the bin since: a page says so.
     by_id |= await takes.takes_by_id(conn, sorted(used - by_id.keys()))
     channels = await takes.channels_of(conn, sorted(used & by_id.keys()))
-    found = {
-        part_id: _material(part_id, pieces, by_id, channels, sessions_folder) for part_id, pieces in sounding.items()
-    }
-    return {part_id: sounds for part_id, sounds in found.items() if sounds is not None}
+    found = {}
+    for part_id, pieces in sounding.items():
+        read_from = await sources_of(pieces, by_id, channels, sessions_folder)
+        sounds = _material(part_id, pieces, read_from, by_id)
+        if sounds is not None:
+            found[part_id] = sounds
+    return found
 
 
 def _material(
-    part_id: UUID, pieces: Pieces, takes_by_id: Mapping[UUID, Take], channels: Mapping[UUID, Sequence[TakeChannel]],
-    sessions_folder: Path,
-) -> MaterialOnDisk | None:  # fmt: skip
-    used = [takes_by_id[each] for each in dict.fromkeys(piece.take_id for piece in pieces) if each in takes_by_id]
-    if not used:
+    part_id: UUID, pieces: Pieces, read_from: Mapping[UUID, PieceSource], takes_by_id: Mapping[UUID, Take]
+) -> MaterialOnDisk | None:
+    if not read_from:
         return None
-    sources = {take.id: source_of(take, channels[take.id]) for take in used}
-    material = material_of_pieces(part_id, pieces, sources, rate_hz=used[0].rate_hz)
+    sources = {source_id: source for source_id, (source, _) in read_from.items()}
+    rate_hz = next(takes_by_id[piece.take_id].rate_hz for piece in pieces if piece.take_id in takes_by_id)
+    material = material_of_pieces(part_id, pieces, sources, rate_hz=rate_hz)
     assert material is not None, "there are pieces"
-    return MaterialOnDisk(
-        material, tuple(file for take in used for file in files_of(take, channels[take.id], sessions_folder))
-    )
+    return MaterialOnDisk(material, tuple(file for _, files in read_from.values() for file in files))

@@ -4,7 +4,7 @@ import hashlib
 import os
 import threading
 from collections import OrderedDict
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from types import TracebackType
@@ -16,7 +16,8 @@ import soundfile
 from fatsignal.core.clip import Samples
 from fatsignal.core.material.channels import Channel, Wanted, find
 from fatsignal.core.material.material import Material, Source
-from fatsignal.core.material.reader import MaterialReader
+from fatsignal.core.material.reader import ChannelSource, MaterialReader
+from fatsignal.core.takes.windows import Window
 from fatsignal.errors import FileRefused
 from fatsignal.files.sound import read_span
 
@@ -25,10 +26,23 @@ _MOST_OPEN = 24
 
 
 @dataclass(frozen=True, slots=True)
+class EasedFile:
+    """A stretch of a source that was made of it (`files/eased_files.py`): it sounds `at` some frames, and after it the
+    source goes on so many frames `later`.
+    """
+
+    path: Path
+    column: int
+    at: Window
+    later: int
+
+
+@dataclass(frozen=True, slots=True)
 class SourceFile:
     """The file of one channel of a source; `column` is its place among the file's own channels.
 
-    `sha256` is the checksum it had when it was written; empty where none was taken.
+    `sha256` is the checksum it had when it was written; empty where none was taken. `eased` are stretches that sound
+    in place of what the file has there, in order.
     """
 
     source_id: UUID
@@ -36,6 +50,7 @@ class SourceFile:
     path: Path
     column: int = 0
     sha256: str = ""
+    eased: tuple[EasedFile, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -107,13 +122,18 @@ class FilesReader(MaterialReader):
     ) -> None:
         self.close()
 
-    def _channel(self, source: Source, wanted: Wanted) -> "_FileChannel | None":
+    def _channel(self, source: Source, wanted: Wanted) -> ChannelSource | None:
         channel = find(source.channels, wanted)
         place = self._places.get((source.id, channel)) if channel is not None else None
         if place is None:
             return None
-        sound = self._sound(place.path)
-        return None if sound is None else _FileChannel(sound, place.column)
+        if place.eased:
+            return _EasedChannel(place, self._column)
+        return self._column(place.path, place.column)
+
+    def _column(self, path: Path, column: int) -> "_FileChannel | None":
+        sound = self._sound(path)
+        return None if sound is None else _FileChannel(sound, column)
 
     def _sound(self, path: Path) -> soundfile.SoundFile | None:
         if path in self._open:
@@ -166,3 +186,34 @@ class _FileChannel:
 
     def read(self, from_frame: int, frames: int) -> Samples:
         return np.ascontiguousarray(read_span(self._sound, from_frame=from_frame, frames=frames)[:, self._column])
+
+
+class _EasedChannel:
+    """A channel of a source of which some stretches were made anew; what is not read is not opened."""
+
+    def __init__(self, file: SourceFile, column: "Callable[[Path, int], _FileChannel | None]") -> None:
+        self._file, self._column = file, column
+
+    def read(self, from_frame: int, frames: int) -> Samples:
+        out = np.zeros(frames)
+        end, at, later = from_frame + frames, from_frame, 0
+        for made in self._file.eased:
+            if at >= end:
+                break
+            if at < made.at.from_frame:
+                self._read(out, from_frame, at, min(end, made.at.from_frame), self._file.path, self._file.column, later)
+                at = min(end, made.at.from_frame)
+            if at < min(end, made.at.to_frame):
+                to = min(end, made.at.to_frame)
+                self._read(out, from_frame, at, to, made.path, made.column, made.at.from_frame)
+                at = to
+            later = made.later
+        if at < end:
+            self._read(out, from_frame, at, end, self._file.path, self._file.column, later)
+        return out
+
+    def _read(self, out: Samples, start: int, at: int, to: int, path: Path, column: int, origin: int) -> None:
+        """Frames [at, to) out of a file whose frame 0 sounds at `origin`."""
+        channel = self._column(path, column)
+        if channel is not None:
+            out[at - start : to - start] = channel.read(at - origin, to - at)

@@ -180,6 +180,10 @@ def _origin(what: ToWrite) -> dict[str, Any]:
                 "take": what.numbers.get(piece.take_id), "take_id": str(piece.take_id),
                 "from_frame": piece.place.from_frame, "to_frame": piece.place.to_frame,
                 "take_frame": piece.take_frame, "gain_db": piece.gain_db, "moved_frames": piece.moved_frames,
+                "eased": [
+                    {"take_frame": each.take_frame, "later_by": each.by_frames, "cents": each.cents}
+                    for each in (piece.easing.strokes if piece.easing else ())
+                ],
                 "fade_frames": borders[piece.place.from_frame].frames if piece.place.from_frame in borders else None,
             }
             for piece in what.pieces

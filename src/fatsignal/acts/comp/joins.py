@@ -7,12 +7,13 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 from uuid import UUID
 
-from fatsignal.acts.materials import material_of_take
+from fatsignal.acts.piece_sources import sources_of
 from fatsignal.core.clip import Samples
 from fatsignal.core.comp.comp import Comp, with_pieces
 from fatsignal.core.comp.edits import unjoined, with_border
 from fatsignal.core.comp.pieces import CompPiece, Pieces
 from fatsignal.core.material.channels import Channel, Wanted
+from fatsignal.core.material.material import whole
 from fatsignal.core.takes.windows import Window
 from fatsignal.core.units import amplitude_from_db
 from fatsignal.errors import FileRefused
@@ -36,10 +37,14 @@ async def join_up(conn: Connection, comp: Comp, sessions_folder: Path, *, rate_h
 
 
 async def sounds_of_pieces(conn: Connection, pieces: Pieces, sessions_folder: Path) -> dict[UUID, MaterialOnDisk]:
-    """The takes that pieces are cut from, each from frame 0 of its own files on; those that are gone are left out."""
+    """What pieces are cut from, each from frame 0 of its own on; takes that are gone are left out."""
     ids = sorted({piece.take_id for piece in pieces})
     known, channels = await takes.takes_by_id(conn, ids), await takes.channels_of(conn, ids)
-    return {take.id: material_of_take(take, channels[take.id], sessions_folder) for take in known.values()}
+    rate_hz = next((take.rate_hz for take in known.values()), 1)
+    return {
+        source_id: MaterialOnDisk(whole(source, first_frame=0, rate_hz=rate_hz), files)
+        for source_id, (source, files) in (await sources_of(pieces, known, channels, sessions_folder)).items()
+    }
 
 
 def _joined(pieces: Pieces, sounds: Mapping[UUID, MaterialOnDisk], rate_hz: int) -> Pieces:
@@ -71,13 +76,13 @@ def both_sides(
     can be joined.
     """
     before, after = pieces[number - 1], pieces[number]
-    if before.take_id not in sounds or after.take_id not in sounds:
+    if before.source_id not in sounds or after.source_id not in sounds:
         return None
     border = after.place.from_frame
     looked_at = round(_LOOKED_AT_S * rate_hz)
     start = border - looked_at
     try:
-        ours, theirs = (_read(piece, sounds[piece.take_id], start, 2 * looked_at) for piece in (before, after))
+        ours, theirs = (_read(piece, sounds[piece.source_id], start, 2 * looked_at) for piece in (before, after))
     except (FileRefused, OSError):
         return None
     if not ours.keys() & theirs.keys():
@@ -106,7 +111,7 @@ def points_between(sides: BothSides, border: int, rate_hz: int) -> "list[JoinPoi
 def _recorded(piece: CompPiece, sounds: Mapping[UUID, MaterialOnDisk]) -> Window:
     """All of a piece's take, on the time line as the piece lies."""
     begins = piece.place.from_frame - piece.take_frame
-    return Window(begins, begins + sounds[piece.take_id].material.frames)
+    return Window(begins, begins + sounds[piece.source_id].material.frames)
 
 
 def _middle(piece: CompPiece) -> int:

@@ -1,18 +1,21 @@
 """Acts on what sounds in a range of a comp: moved in time, lifted elsewhere, turned up or down."""
 
 from collections.abc import Mapping, Sequence
+from functools import partial
 from pathlib import Path
 from typing import Literal
 from uuid import UUID
 
 from fatsignal.acts.comp.edit import Editing, editing
 from fatsignal.core.comp.comp import performance
+from fatsignal.core.comp.easings import at_other_tempo, uneased
 from fatsignal.core.comp.edits import use_take
 from fatsignal.core.comp.pieces import CompPiece, Pieces
 from fatsignal.core.comp.shifts import lift as lifted
 from fatsignal.core.comp.shifts import louder_span, move_span, picked
 from fatsignal.core.takes.placed_stroke import PlacedStroke, lag_frames
 from fatsignal.core.takes.windows import Window
+from fatsignal.core.timing.tempo import TempoMap
 from fatsignal.errors import InvalidSetting
 from fatsignal.store.database import Connection
 
@@ -69,7 +72,7 @@ async def move_onto(
 
 
 async def move_back(conn: Connection, part_id: UUID, span: Window, sessions_folder: Path) -> None:
-    """Let what sounds in a range lie where it was recorded."""
+    """Let what sounds in a range lie where it was recorded, its strokes as they were played."""
 
     def says(of: Editing) -> str:
         return f"{of.part.name}: {of.in_bars(span)} back where it was played"
@@ -77,8 +80,10 @@ async def move_back(conn: Connection, part_id: UUID, span: Window, sessions_fold
     async with editing(conn, part_id, sessions_folder, kind="move back", says=says) as of:
         of.settle(span)
         moved = [piece for piece in picked(of.comp.pieces, span, rate_hz=of.session.rate_hz) if piece.moved_frames]
-        if not moved:
+        played = uneased(of.comp, span)
+        if not moved and played is None:
             raise InvalidSetting("nothing in this range was moved")
+        of.comp = played or of.comp
         _settle_both(of, span, *(piece.place.moved(-piece.moved_frames) for piece in moved))
         for piece in moved:
             _move(of, piece.place, -piece.moved_frames)
@@ -86,9 +91,12 @@ async def move_back(conn: Connection, part_id: UUID, span: Window, sessions_fold
 
 async def lift(
     conn: Connection, part_id: UUID, span: Window, to_frame: int, sessions_folder: Path, *, take_id: UUID | None,
-    under: bool,
+    under: bool, strokes: Strokes | None = None,
 ) -> None:  # fmt: skip
-    """Let a copy of a range sound elsewhere: of what sounds there now, or of a take."""
+    """Let a copy of a range sound elsewhere: of what sounds there now, or of a take.
+
+    With `strokes` it lies as it was played by the tempo of where it comes to: what rings between them is stretched.
+    """
 
     def says(of: Editing) -> str:
         target = Window(to_frame, to_frame + span.frames)
@@ -96,8 +104,15 @@ async def lift(
 
     async with editing(conn, part_id, sessions_folder, kind="lift", says=says) as of:
         chosen = _to_lift(of, span, take_id)
-        # What was chosen may begin after the range does: it keeps its place in it.
-        at = to_frame + chosen[0].place.from_frame - span.from_frame
+        if strokes is None:
+            # What was chosen may begin after the range does: it keeps its place in it.
+            at = to_frame + chosen[0].place.from_frame - span.from_frame
+        else:
+            chosen = at_other_tempo(
+                chosen, partial(by_the_beat, of.session.tempo, span.from_frame, to_frame),
+                struck=struck_in(of, strokes), rate_hz=of.session.rate_hz,
+            )  # fmt: skip
+            at = chosen[0].place.from_frame
         of.settle(Window(at, at + chosen[-1].place.to_frame - chosen[0].place.from_frame))
         of.comp = lifted(of.comp, chosen, at, song=of.song, under=under)
 
@@ -112,6 +127,23 @@ async def turn(conn: Connection, part_id: UUID, span: Window, by_db: float, sess
     async with editing(conn, part_id, sessions_folder, kind="turn", says=says) as of:
         of.settle(span)
         of.comp = louder_span(of.comp, span, by_db, rate_hz=of.session.rate_hz)
+
+
+def by_the_beat(tempo: TempoMap, from_frame: int, to_frame: int, frame: int) -> int:
+    """Where a frame lies that keeps its beats and parts of them after `from_frame`, counted from `to_frame` on."""
+    quarters = tempo.quarter_at(frame) - tempo.quarter_at(from_frame)
+    start = tempo.quarter_at(to_frame)
+    return to_frame + tempo.frames_between(start, start + quarters)
+
+
+def struck_in(of: Editing, strokes: Strokes) -> dict[UUID, list[int]]:
+    """The strokes of takes by frames of their files."""
+    begins = {take.take_id: take.begins for take in of.newest_first}
+    return {
+        take_id: [stroke.frame - begins[take_id] for stroke in of_take]
+        for take_id, of_take in strokes.items()
+        if take_id in begins
+    }
 
 
 def _move(of: Editing, span: Window, by_frames: int) -> None:

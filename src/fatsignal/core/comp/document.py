@@ -8,6 +8,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from fatsignal.core.comp.comp import Comp
 from fatsignal.core.comp.pieces import CompPiece, Join, in_order
 from fatsignal.core.documents import Kept
+from fatsignal.core.easing.easing import EasedStroke, Easing
 from fatsignal.core.material.channels import Channel, ChannelKind
 from fatsignal.core.takes.windows import Window, joined
 
@@ -25,6 +26,16 @@ class KeptJoin(BaseModel):
     look: str = ""
 
 
+class KeptStroke(BaseModel):
+    """A stroke of an easing, by its frame in the take's files."""
+
+    model_config = ConfigDict(extra="ignore", frozen=True)
+
+    take_frame: Frame
+    by_frames: Frame = 0
+    cents: float = Field(default=0.0, allow_inf_nan=False)
+
+
 class KeptPiece(BaseModel):
     """A piece; `place` are frames of the session."""
 
@@ -38,6 +49,7 @@ class KeptPiece(BaseModel):
     by_hand: bool = True
     why: str = ""
     join: KeptJoin | None = None
+    easing: tuple[KeptStroke, ...] = ()
 
 
 class CompDocument(Kept):
@@ -55,7 +67,7 @@ class CompDocument(Kept):
                 CompPiece(
                     take_id=piece.take_id, take_frame=piece.take_frame, place=Window(*piece.place),
                     gain_db=piece.gain_db, moved_frames=piece.moved_frames, by_hand=piece.by_hand, why=piece.why,
-                    join=_join(piece.join),
+                    join=_join(piece.join), easing=_easing(piece.easing),
                 )
                 for piece in self.pieces
             ),
@@ -72,6 +84,10 @@ def document_of(comp: Comp) -> CompDocument:
                 take_id=piece.take_id, take_frame=piece.take_frame,
                 place=(piece.place.from_frame, piece.place.to_frame), gain_db=piece.gain_db,
                 moved_frames=piece.moved_frames, by_hand=piece.by_hand, why=piece.why, join=_kept(piece.join),
+                easing=tuple(
+                    KeptStroke(take_frame=each.take_frame, by_frames=each.by_frames, cents=each.cents)
+                    for each in (piece.easing.strokes if piece.easing else ())
+                ),
             )
             for piece in comp.pieces
         ),
@@ -83,6 +99,12 @@ def _join(kept: KeptJoin | None) -> Join | None:
     if kept is None:
         return None
     return Join(kept.frames, tuple((Channel(kind, name), alike) for kind, name, alike in kept.alike), kept.look)
+
+
+def _easing(kept: tuple[KeptStroke, ...]) -> Easing | None:
+    if not kept:
+        return None
+    return Easing(tuple(EasedStroke(each.take_frame, each.by_frames, each.cents) for each in kept))
 
 
 def _kept(join: Join | None) -> KeptJoin | None:

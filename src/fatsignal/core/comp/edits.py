@@ -136,9 +136,10 @@ def trimmed(
             comp = following(comp, span)
     for piece in comp.pieces:
         for other in followed:
-            same = (piece.take_id, piece.take_frame - piece.place.from_frame, piece.gain_db) == (
-                other.take_id, other.take_frame - other.place.from_frame, other.gain_db,
-            )  # fmt: skip
+            same = piece.easing is None and (
+                (piece.take_id, piece.take_frame - piece.place.from_frame, piece.gain_db)
+                == (other.take_id, other.take_frame - other.place.from_frame, other.gain_db)
+            )
             for span in clipped(clipped(spare.settled, piece.place), other.place) if same else ():
                 comp = following(comp, span)
     return replace(comp, pieces=_without_slivers(comp.pieces, rate_hz))
@@ -180,15 +181,17 @@ def _to_near_borders(pieces: Pieces, place: Window, recorded: Window, rate_hz: i
 
 def fresh(before: Pieces, now: Pieces) -> Pieces:
     """Pieces without the crossfades out of something that they do not follow on any more."""
-    followed = {
-        (one.take_id, one.of_take.to_frame, one.gain_db, other.take_frame, other.place.from_frame)
-        for one, other in pairwise(before)
-    }
+    followed = {_border(*both) for both in pairwise(before)}
     kept: list[CompPiece] = list(now[:1])
     for one, other in pairwise(now):
-        same = (one.take_id, one.of_take.to_frame, one.gain_db, other.take_frame, other.place.from_frame) in followed
+        same = _border(one, other) in followed
         kept.append(other if same else replace(other, join=None))
     return in_order(kept)
+
+
+def _border(one: CompPiece, other: CompPiece) -> tuple[object, ...]:
+    """What meets where one piece ends and another begins."""
+    return one.ends, other.begins[:2], other.place.from_frame
 
 
 def around(within: Window, rate_hz: int) -> Window:

@@ -9,6 +9,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass, replace
 from uuid import UUID
 
+from fatsignal.core.easing.easing import Easing
 from fatsignal.core.material.channels import Channel
 from fatsignal.core.takes.windows import Window
 from fatsignal.errors import InvalidSetting
@@ -40,6 +41,7 @@ class Join:
 class CompPiece:
     """A stretch of a take: frame `take_frame` of its files sounds at `place.from_frame` of the session.
 
+    Of a take that is eased, frames are those of the eased take (`core/easing`).
     `moved_frames` says by how much it lies later than it was recorded; `by_hand` whether a person chose it; `why` is
     what the program said when it chose. `join` is how it begins where another piece ends; None: as any edge does.
     """
@@ -52,6 +54,7 @@ class CompPiece:
     by_hand: bool = True
     why: str = ""
     join: Join | None = None
+    easing: Easing | None = None
 
     def __post_init__(self) -> None:
         if self.place.frames <= 0:
@@ -60,8 +63,13 @@ class CompPiece:
             raise InvalidSetting(f"a piece can be turned up or down by at most {LARGEST_GAIN_DB:.0f} dB")
 
     @property
+    def source_id(self) -> UUID:
+        """What it is read from: its take, or what was made of it."""
+        return self.take_id if self.easing is None else self.easing.source_id(self.take_id)
+
+    @property
     def of_take(self) -> Window:
-        """What of the take's files it is."""
+        """What of the take it is."""
         return Window(self.take_frame, self.take_frame + self.place.frames)
 
     def within(self, span: Window) -> "CompPiece | None":
@@ -89,11 +97,25 @@ class CompPiece:
 
     def sounds_on_in(self, other: "CompPiece") -> bool:
         """Whether `other` is what comes next in the same recording, as loud: nobody would hear where it begins."""
-        return self.place.to_frame == other.place.from_frame and (
-            self.take_id,
-            self.of_take.to_frame,
-            self.gain_db,
-        ) == (other.take_id, other.take_frame, other.gain_db)
+        return self.place.to_frame == other.place.from_frame and self.ends == other.begins
+
+    @property
+    def begins(self) -> tuple[UUID, int, float]:
+        """What it begins with: a recording, a frame of it, and how loud."""
+        return *self._recorded(self.take_frame), self.gain_db
+
+    @property
+    def ends(self) -> tuple[UUID, int, float]:
+        """What would go on where it ends."""
+        return *self._recorded(self.of_take.to_frame), self.gain_db
+
+    def _recorded(self, frame: int) -> tuple[UUID, int]:
+        """A moment of what it is read from: around what an easing changes, that is the take itself."""
+        if self.easing is None or frame <= self.easing.sounds.from_frame:
+            return self.take_id, frame
+        if frame >= self.easing.sounds.to_frame:
+            return self.take_id, frame - self.easing.later
+        return self.source_id, frame
 
     def goes_on_in(self, other: "CompPiece") -> bool:
         """Whether `other` sounds on and is told of in the same words: both are one piece."""

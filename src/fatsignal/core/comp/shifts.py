@@ -99,12 +99,18 @@ def _filling(moved: list[CompPiece], place: Window, recorded: Recorded) -> Itera
         begins = piece.place.from_frame - piece.take_frame
         whole = recorded.get(piece.take_id)
         # Of one that is not known, no more than is known to be there.
-        whole = piece.place if whole is None else whole.moved(begins)
+        whole = piece.place if whole is None else _as_eased(piece, whole).moved(begins)
         first = max(place.from_frame, whole.from_frame) if number == 0 else piece.place.from_frame
         end = min(place.to_frame, whole.to_frame) if number == last else piece.place.to_frame
         first, end = max(first, place.from_frame), min(end, place.to_frame)
         if first < end:
             yield replace(piece, take_frame=first - begins, place=Window(first, end))
+
+
+def _as_eased(piece: CompPiece, recorded: Window) -> Window:
+    """What there is of a take, in frames of the eased one."""
+    later = 0 if piece.easing is None else piece.easing.later
+    return Window(recorded.from_frame, recorded.to_frame + later)
 
 
 def _to_borders(pieces: Pieces, span: Window, rate_hz: int) -> Window:

@@ -16,7 +16,7 @@ def material_of_pieces(
     Where a piece goes on as it was recorded nothing is faded: a take that was cut and joined back is that take. Where
     two meet they fade over each other, where nothing meets them they open and close shortly.
     """
-    known = [piece for piece in pieces if piece.take_id in sources]
+    known = [piece for piece in pieces if piece.source_id in sources]
     if not known:
         return None
     meets = [_fade(*both, rate_hz=rate_hz) for both in pairwise(known)]
@@ -25,10 +25,10 @@ def material_of_pieces(
     first, last = known[0].place.from_frame, known[-1].place.to_frame
     return Material(
         id=material_id, rate_hz=rate_hz, first_frame=first, frames=last - first,
-        sources=tuple(sources[take_id] for take_id in dict.fromkeys(piece.take_id for piece in known)),
+        sources=tuple(sources[each] for each in dict.fromkeys(piece.source_id for piece in known)),
         pieces=tuple(
             Piece(
-                source_id=piece.take_id, source_frame=piece.take_frame, place=piece.place, gain_db=piece.gain_db,
+                source_id=piece.source_id, source_frame=piece.take_frame, place=piece.place, gain_db=piece.gain_db,
                 fade_in=fade_in, fade_out=fade_out,
             )
             for piece, fade_in, fade_out in zip(known, opens, closes, strict=True)

@@ -33,11 +33,7 @@ class Shift:
             return round(self.amount)
         if self.unit == "ms":
             return round(self.amount * tempo.rate_hz / 1000)
-        place = tempo.place_at(frame)
-        start = tempo.beat_quarter(place.bar, place.beat)
-        following = start + Fraction(4, tempo.meter_at(place.bar).unit)
-        beat_frames = tempo.quarter_frame(following) - tempo.quarter_frame(start)
-        at = start + (following - start) * Fraction(place.frames_after, beat_frames)
+        at = tempo.quarter_at(frame)
         return tempo.frames_between(at, at + self.amount)
 
 

@@ -120,6 +120,14 @@ class TempoMap:
         """How many frames lie between two places, in quarters from bar 1; what is rounded is their distance."""
         return round((self._seconds(to_quarter) - self._seconds(from_quarter)) * self.rate_hz)
 
+    def quarter_at(self, frame: int) -> Fraction:
+        """Quarters from bar 1 to a frame; within a beat the tempo counts as even."""
+        place = self.place_at(frame)
+        start = self.beat_quarter(place.bar, place.beat)
+        following = start + Fraction(4, self.meter_at(place.bar).unit)
+        beat_frames = self.quarter_frame(following) - self.quarter_frame(start)
+        return start + (following - start) * Fraction(place.frames_after, beat_frames)
+
     def bar_frame(self, bar: int) -> int:
         """Frame on which a bar begins; the first bar is 1."""
         frame = self._bar_frames.get(bar)

@@ -7,6 +7,7 @@ from uuid import UUID
 from pydantic import BaseModel, Field
 
 from fatsignal.core.comp.comp import Comp, performance
+from fatsignal.core.comp.easings import eased_in
 from fatsignal.core.comp.pieces import REACH_S, CompPiece, holes, within
 from fatsignal.core.comp.sheet import in_bars, phrases_of, window_of_bars
 from fatsignal.core.takes.counting import Played
@@ -33,6 +34,14 @@ class JoinView(BaseModel):
     other_rig: bool = Field(description="Both takes were recorded with rigs that differ.")
 
 
+class EasedStrokeView(BaseModel):
+    """A stroke that does not sound as it was played: so much later, and so many cents higher."""
+
+    frame: int
+    by_ms: float
+    cents: float
+
+
 class PieceView(BaseModel):
     take_id: UUID
     take_number: int | None = Field(description="Null where the take is gone for good.")
@@ -40,6 +49,8 @@ class PieceView(BaseModel):
     to_frame: int
     gain_db: float
     moved_ms: float
+    eased: list[EasedStrokeView]
+    longer_percent: float = Field(description="Stretched to another tempo.")
     settled: bool = Field(description="It stays, whatever is recorded; else the takes decide.")
     by_hand: bool
     why: str
@@ -117,6 +128,7 @@ def _line(
             PieceView(
                 take_id=piece.take_id, take_number=numbers.get(piece.take_id), from_frame=piece.place.from_frame,
                 to_frame=piece.place.to_frame, gain_db=piece.gain_db, moved_ms=1000 * piece.moved_frames / rate_hz,
+                eased=_eased(piece, rate_hz), longer_percent=_longer_percent(piece),
                 settled=holds(comp.settled, piece.place), by_hand=piece.by_hand, why=piece.why,
                 in_bin=piece.take_id in binned,
             )
@@ -134,6 +146,23 @@ def _line(
         ],
         offers=_offers(section, tempo, comp, shown, newest_first, numbers) if settled else [],
     )  # fmt: skip
+
+
+def _eased(piece: CompPiece, rate_hz: int) -> list[EasedStrokeView]:
+    # At another tempo every stroke lies elsewhere: that is told as one.
+    if piece.easing is not None and piece.easing.later:
+        return []
+    return [
+        EasedStrokeView(frame=at, by_ms=1000 * stroke.by_frames / rate_hz, cents=stroke.cents)
+        for at, stroke in eased_in([piece], piece.place)
+    ]
+
+
+def _longer_percent(piece: CompPiece) -> float:
+    easing = piece.easing
+    if easing is None or not easing.later:
+        return 0.0
+    return 100 * easing.later / easing.changes.frames
 
 
 def _only_reaches_in(piece: CompPiece, sounding: Sequence[CompPiece], rate_hz: int) -> bool:

@@ -6,11 +6,13 @@ from uuid import UUID
 from fastapi import APIRouter, Query, Request
 from pydantic import BaseModel, Field
 
-from fatsignal.acts.comp import shifts
+from fatsignal.acts.comp import easings, shifts
 from fatsignal.acts.comp.close_up import LEAST_MS, MOST_MS, close_up, join_heard, set_join
 from fatsignal.acts.comp.edit import sections_at
+from fatsignal.acts.part_sound import strokes_as_they_sound
 from fatsignal.core.comp.document import Frame
 from fatsignal.core.comp.pieces import LARGEST_GAIN_DB
+from fatsignal.core.easing.easing import LARGEST_CENTS
 from fatsignal.core.material.channels import Wanted
 from fatsignal.core.takes.placed_stroke import PlacedStroke
 from fatsignal.core.takes.windows import Window
@@ -29,8 +31,15 @@ from fatsignal.web.sounds import PlayingMaterials, StreamedSound, streamed
 
 # More bars than a section has.
 _MOST_BARS = 1_000
+# Nobody hears so little of a tempo.
+_SAME_TEMPO_PERCENT = 0.05
 
 router = APIRouter(prefix="/api/parts/{part_id}/comp", tags=["comp"])
+
+
+STROKE_BY_STROKE = Field(
+    default=False, description="Each stroke by itself; what rings between them is stretched."
+)  # fmt: skip
 
 
 class JoinSound(BaseModel):
@@ -51,11 +60,21 @@ class Moved(Range):
     """By what is typed, as "12 ms", "-240 samples" or "1/16"."""
 
     by: str = Field(max_length=40)
+    strokes: bool = STROKE_BY_STROKE
 
 
 class Onto(Range):
     against: Literal["click", "others"]
     percent: float = Field(ge=0, le=100, allow_inf_nan=False)
+    strokes: bool = STROKE_BY_STROKE
+
+
+class Tuned(Range):
+    cents: float | None = Field(
+        default=None, ge=-LARGEST_CENTS, le=LARGEST_CENTS, allow_inf_nan=False,
+        description="Higher than it was played; null: onto the note it is nearest to.",
+    )  # fmt: skip
+    percent: float = Field(default=100, ge=0, le=100, allow_inf_nan=False, description="Of the way to the note.")
 
 
 class Lifted(Range):
@@ -64,6 +83,14 @@ class Lifted(Range):
     at_frame: Frame
     take_id: UUID | None = Field(default=None, description="None: what sounds there now.")
     under: bool = Field(default=False, description="Where something sounds already, that stays.")
+    stretched: bool = Field(default=False, description="To the tempo of where it comes to, if that is another one.")
+
+
+class TempoThere(BaseModel):
+    """How the tempo where something is lifted to is another one than where it was played."""
+
+    percent: float = Field(description="So much faster it is there.")
+    says: str = Field(description="Empty where it is the same.")
 
 
 class Turned(Range):
@@ -81,7 +108,7 @@ class PieceLevelView(BaseModel):
 
 
 class StrokesView(BaseModel):
-    """The strokes of one take in a section, in frames of the session as it was recorded."""
+    """The strokes of one take in a section, in frames of the session: where they sound, if they do."""
 
     take_id: UUID
     frames: list[int]
@@ -121,15 +148,22 @@ async def set_a_join(part_id: UUID, wanted: JoinSet, conn: Transaction, settings
 
 
 @router.post("/move")
-async def move(part_id: UUID, wanted: Moved, conn: Transaction, settings: SettingsDep) -> CompView:
+async def move(part_id: UUID, wanted: Moved, pool: Pool, queue: WorkQueueDep, settings: SettingsDep) -> CompView:
     """Let what sounds in a range come later or earlier, all channels together."""
     shift = parse_shift(wanted.by)
-    session = await sessions.get_session(conn, (await parts.get_part(conn, part_id)).session_id)
+    async with pool.connection() as conn:
+        session = await sessions.get_session(conn, (await parts.get_part(conn, part_id)).session_id)
     by_frames = shift.frames_from(wanted.from_frame, session.tempo)
     if by_frames == 0:
         raise InvalidSetting(f'"{wanted.by}" is less than a sample: nothing was moved')
-    await shifts.move(conn, part_id, wanted.span, by_frames, settings.sessions_folder)
-    return await comp_of(conn, part_id)
+    strokes = await _strokes(part_id, wanted.span, pool, queue) if wanted.strokes else {}
+    async with pool.connection() as conn:
+        if wanted.strokes:
+            await easings.ease(conn, part_id, wanted.span, by_frames, strokes, settings.sessions_folder)
+        else:
+            await shifts.move(conn, part_id, wanted.span, by_frames, settings.sessions_folder)
+    async with pool.connection() as conn:
+        return await comp_of(conn, part_id)
 
 
 @router.post("/move-back")
@@ -146,21 +180,49 @@ async def move_onto(
     """Let what sounds in a range lie on the click, or as the other takes play it."""
     strokes = await _strokes(part_id, wanted.span, pool, queue)
     async with pool.connection() as conn:
-        await shifts.move_onto(
-            conn, part_id, wanted.span, wanted.against, wanted.percent / 100, strokes, settings.sessions_folder
+        onto = easings.ease_onto if wanted.strokes else shifts.move_onto
+        await onto(conn, part_id, wanted.span, wanted.against, wanted.percent / 100, strokes, settings.sessions_folder)
+    async with pool.connection() as conn:
+        return await comp_of(conn, part_id)
+
+
+@router.post("/tune")
+async def tune(part_id: UUID, wanted: Tuned, pool: Pool, queue: WorkQueueDep, settings: SettingsDep) -> CompView:
+    """Let single notes sound higher or lower by cents."""
+    strokes = await _strokes(part_id, wanted.span, pool, queue)
+    async with pool.connection() as conn:
+        await easings.tune(
+            conn, part_id, wanted.span, wanted.cents, wanted.percent / 100, strokes, settings.sessions_folder
         )
     async with pool.connection() as conn:
         return await comp_of(conn, part_id)
 
 
+@router.get("/lift/tempo")
+async def tempo_there(
+    part_id: UUID, wanted: Annotated[Range, Query()], at_frame: Frame, conn: Transaction
+) -> TempoThere:  # fmt: skip
+    """What the tempo is where something would be lifted to, against where it was played."""
+    tempo = (await sessions.get_session(conn, (await parts.get_part(conn, part_id)).session_id)).tempo
+    there = shifts.by_the_beat(tempo, wanted.from_frame, at_frame, wanted.to_frame) - at_frame
+    percent = 100 * (wanted.span.frames / there - 1)
+    if abs(percent) < _SAME_TEMPO_PERCENT:
+        return TempoThere(percent=0, says="")
+    way = "faster" if percent > 0 else "slower"
+    return TempoThere(percent=percent, says=f"the song is {abs(percent):.1f} % {way} here")
+
+
 @router.post("/lift")
-async def lift(part_id: UUID, wanted: Lifted, conn: Transaction, settings: SettingsDep) -> CompView:
+async def lift(part_id: UUID, wanted: Lifted, pool: Pool, queue: WorkQueueDep, settings: SettingsDep) -> CompView:
     """Let a copy of a range sound elsewhere."""
-    await shifts.lift(
-        conn, part_id, wanted.span, wanted.at_frame, settings.sessions_folder, take_id=wanted.take_id,
-        under=wanted.under,
-    )  # fmt: skip
-    return await comp_of(conn, part_id)
+    strokes = await _strokes(part_id, wanted.span, pool, queue) if wanted.stretched else None
+    async with pool.connection() as conn:
+        await shifts.lift(
+            conn, part_id, wanted.span, wanted.at_frame, settings.sessions_folder, take_id=wanted.take_id,
+            under=wanted.under, strokes=strokes,
+        )  # fmt: skip
+    async with pool.connection() as conn:
+        return await comp_of(conn, part_id)
 
 
 @router.post("/turn")
@@ -196,9 +258,11 @@ async def marks(
         tempo = (await sessions.get_session(conn, (await parts.get_part(conn, part_id)).session_id)).tempo
     first, last = tempo.place_at(wanted.from_frame).bar, tempo.place_at(wanted.to_frame - 1).bar
     found = await _strokes(part_id, wanted.span, pool, queue)
+    async with pool.connection() as conn:
+        frames = await strokes_as_they_sound(conn, part_id, found)
     return MarksView(
         beats=[frame for _, _, frame in tempo.beats(first, min(last + 1, first + _MOST_BARS))],
-        strokes=[StrokesView(take_id=key, frames=[each.frame for each in strokes]) for key, strokes in found.items()],
+        strokes=[StrokesView(take_id=key, frames=strokes) for key, strokes in frames.items()],
     )
 
 
