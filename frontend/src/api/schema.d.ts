@@ -1198,6 +1198,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/parts/{part_id}/comp/tune": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Tune
+         * @description Let single notes sound higher or lower by cents.
+         */
+        post: operations["tune_api_parts__part_id__comp_tune_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/parts/{part_id}/comp/lift/tempo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Tempo There
+         * @description What the tempo is where something would be lifted to, against where it was played.
+         */
+        get: operations["tempo_there_api_parts__part_id__comp_lift_tempo_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/parts/{part_id}/comp/lift": {
         parameters: {
             query?: never;
@@ -3706,6 +3746,18 @@ export interface components {
             feel: "comfortable" | "felt" | "unplayable";
         };
         /**
+         * EasedStrokeView
+         * @description A stroke that does not sound as it was played: so much later, and so many cents higher.
+         */
+        EasedStrokeView: {
+            /** Frame */
+            frame: number;
+            /** By Ms */
+            by_ms: number;
+            /** Cents */
+            cents: number;
+        };
+        /**
          * Equaliser
          * @description Up to eight sections in a row.
          */
@@ -4255,6 +4307,12 @@ export interface components {
              * @default false
              */
             under: boolean;
+            /**
+             * Stretched
+             * @description To the tempo of where it comes to, if that is another one.
+             * @default false
+             */
+            stretched: boolean;
         };
         /**
          * LoadCurve
@@ -4664,6 +4722,12 @@ export interface components {
             to_frame: number;
             /** By */
             by: string;
+            /**
+             * Strokes
+             * @description Each stroke by itself; what rings between them is stretched.
+             * @default false
+             */
+            strokes: boolean;
         };
         /** NewBlindTest */
         NewBlindTest: {
@@ -5029,6 +5093,12 @@ export interface components {
             against: "click" | "others";
             /** Percent */
             percent: number;
+            /**
+             * Strokes
+             * @description Each stroke by itself; what rings between them is stretched.
+             * @default false
+             */
+            strokes: boolean;
         };
         /**
          * OpeningView
@@ -5299,6 +5369,13 @@ export interface components {
             gain_db: number;
             /** Moved Ms */
             moved_ms: number;
+            /** Eased */
+            eased: components["schemas"]["EasedStrokeView"][];
+            /**
+             * Longer Percent
+             * @description Stretched to another tempo.
+             */
+            longer_percent: number;
             /**
              * Settled
              * @description It stays, whatever is recorded; else the takes decide.
@@ -6515,7 +6592,7 @@ export interface components {
         };
         /**
          * StrokesView
-         * @description The strokes of one take in a section, in frames of the session as it was recorded.
+         * @description The strokes of one take in a section, in frames of the session: where they sound, if they do.
          */
         StrokesView: {
             /**
@@ -6525,6 +6602,11 @@ export interface components {
             take_id: string;
             /** Frames */
             frames: number[];
+            /**
+             * Recorded
+             * @description Where each was recorded: that stays, whatever is done to it.
+             */
+            recorded: number[];
         };
         /**
          * SumView
@@ -6708,6 +6790,22 @@ export interface components {
              * @description Times of the taps, on any clock.
              */
             times_s: number[];
+        };
+        /**
+         * TempoThere
+         * @description How the tempo where something is lifted to is another one than where it was played.
+         */
+        TempoThere: {
+            /**
+             * Percent
+             * @description So much faster it is there.
+             */
+            percent: number;
+            /**
+             * Says
+             * @description Empty where it is the same.
+             */
+            says: string;
         };
         /**
          * TempoView
@@ -6940,6 +7038,24 @@ export interface components {
              * @default 0
              */
             gain_db: number;
+        };
+        /** Tuned */
+        Tuned: {
+            /** From Frame */
+            from_frame: number;
+            /** To Frame */
+            to_frame: number;
+            /**
+             * Cents
+             * @description Higher than it was played; null: onto the note it is nearest to.
+             */
+            cents?: number | null;
+            /**
+             * Percent
+             * @description Of the way to the note.
+             * @default 100
+             */
+            percent: number;
         };
         /**
          * TuningDriftView
@@ -9744,6 +9860,76 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CompView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    tune_api_parts__part_id__comp_tune_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                part_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Tuned"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CompView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    tempo_there_api_parts__part_id__comp_lift_tempo_get: {
+        parameters: {
+            query: {
+                from_frame: number;
+                to_frame: number;
+                at_frame: number;
+            };
+            header?: never;
+            path: {
+                part_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TempoThere"];
                 };
             };
             /** @description Validation Error */

@@ -4,7 +4,7 @@ import { useWave } from '../api/queries'
 import { usePlayhead } from '../desk/usePlayhead'
 import { useWidth } from '../shell/useSize'
 import { INK } from '../ui/Glyph'
-import { signed } from '../ui/format'
+import { figure, signed } from '../ui/format'
 import { wavePath } from '../wave/wavePath'
 import type { Cell, Range } from './useCompCell'
 
@@ -181,6 +181,7 @@ function Piece({
   width: number
 }) {
   const wave = useWave(piece.take_id).data
+  const frames = piece.to_frame - piece.from_frame
   const path = useMemo(() => {
     const columns = take && wave?.channels[take.heard_first]
     if (!wave || !take || !columns) return ''
@@ -190,7 +191,7 @@ function Piece({
     return wavePath(
       columns,
       wave.framesPerColumn,
-      { startFrame: from, endFrame: from + piece.to_frame - piece.from_frame },
+      { startFrame: from, endFrame: from + frames / (1 + piece.longer_percent / 100) },
       {
         x: x + 1,
         y: BASE,
@@ -198,12 +199,15 @@ function Piece({
         height: (WAVE_HEIGHT * 127) / wave.loudest[take.heard_first]!,
       },
     )
-  }, [wave, take, piece, x, width])
+  }, [wave, take, piece, frames, x, width])
   const ink = INK[take?.channels[take.heard_first]?.kind ?? 'di']
   return (
     <g opacity={piece.in_bin ? 0.5 : 1}>
       {path && <path d={path} fill={piece.settled ? ink : 'var(--faint)'} />}
-      {width > 26 && (!goesOn || piece.moved_ms !== 0 || off) && (
+      {piece.eased.map((stroke) => (
+        <EasedMark key={stroke.frame} stroke={stroke} x={x + ((stroke.frame - piece.from_frame) / frames) * width} />
+      ))}
+      {width > 26 && (!goesOn || piece.moved_ms !== 0 || piece.longer_percent !== 0 || off) && (
         <text
           x={x + 9}
           y={LINE - 5}
@@ -215,10 +219,28 @@ function Piece({
         >
           {!goesOn && <tspan fontWeight="700">{piece.take_number ?? 'gone'} </tspan>}
           {piece.in_bin && 'in the bin '}
-          {piece.moved_ms !== 0 && `${signed(piece.moved_ms, 1)} ms `}
+          {piece.longer_percent !== 0 &&
+            `${figure(Math.abs(piece.longer_percent))} % ${piece.longer_percent > 0 ? 'longer' : 'shorter'} `}
+          {piece.moved_ms !== 0 && piece.longer_percent === 0 && `${signed(piece.moved_ms, 1)} ms `}
           {off && <tspan fill="var(--mic)">{signed(off.off_db, 1)} dB</tspan>}
         </text>
       )}
+    </g>
+  )
+}
+
+/** A stroke that was eased points to where it was brought, above the wave; one that was tuned up or down, below it. */
+function EasedMark({ stroke, x }: { stroke: CompPiece['eased'][number]; x: number }) {
+  const [way, up] = [Math.sign(stroke.by_ms), -Math.sign(stroke.cents)]
+  const says = [
+    way !== 0 && `stroke eased by ${signed(stroke.by_ms, 1)} ms`,
+    up !== 0 && `tuned by ${signed(stroke.cents, 1)} cents`,
+  ]
+  return (
+    <g fill="var(--ink)">
+      <title>{says.filter(Boolean).join(', ')}</title>
+      {way !== 0 && <path d={`M${x + 4.5 * way} 20l${-7 * way} -4v8Z`} />}
+      {up !== 0 && <path d={`M${x} ${LINE - 5 + 4 * up}l-4 ${-6.5 * up}h8Z`} />}
     </g>
   )
 }

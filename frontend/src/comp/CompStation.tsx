@@ -2,7 +2,7 @@ import { useCallback, useEffect, useMemo, useState } from 'react'
 import { useAsking } from '../api/acts'
 import { type Comp, type Part, type Sheet, type Take, answered, api } from '../api/client'
 import { refreshTakes } from '../api/queries'
-import { useComp, usePieceLevels } from './queries'
+import { useComp, usePieceLevels, useTempoThere } from './queries'
 import { useChoice } from '../desk/Choice'
 import { useStationActs } from '../desk/DeckActs'
 import { useOpenSession } from '../desk/OpenSession'
@@ -45,10 +45,16 @@ function OfPart({ part, sheet, comp }: { part: Part; sheet: Sheet; comp: Comp })
   const { session, takes } = useOpenSession()
   const { sectionId, chooseSection } = useChoice()
   const { rollOrStop, rollPast, binAndRoll } = useRolling()
-  const { cell, dry, setDry, goTo, step, reach, setUnit, resize } = useCompCell(part.id, sheet, takes, sectionId)
+  const { cell, dry, setDry, byStroke, setByStroke, goTo, step, reach, setUnit, resize } = useCompCell(
+    part.id,
+    sheet,
+    takes,
+    sectionId,
+  )
   const acts = useCompActs(part.id)
   const { hear, stop, sounds, tried } = useTryOut(part.id)
   const { shown, show } = useAddress()
+  const percent = Number(shown.get('percent') ?? 100)
   const join = shown.get('join') === null ? null : Number(shown.get('join'))
   const line = comp.lines.find((entry) => entry.section_id === cell?.line.section.id)
   const offer = line?.offers[0]
@@ -94,9 +100,10 @@ function OfPart({ part, sheet, comp }: { part: Part; sheet: Sheet; comp: Comp })
     show({ lifted: [cell.take.number, cell.range.from_frame, cell.range.to_frame, rangeWords(cell)].join('~') })
     notice(`take ${cell.take.number}, ${rangeWords(cell)}: go where it shall begin, and V lays it there`)
   }
-  const lay = (under: boolean) =>
+  const tempoThere = useTempoThere(part.id, lifted?.range, lifted && cell?.range.from_frame).data
+  const lay = (how: { under?: boolean; stretched?: boolean }) =>
     lifted && cell
-      ? acts.lift(lifted.range, lifted.takeId, cell.range.from_frame, under)
+      ? acts.lift(lifted.range, lifted.takeId, cell.range.from_frame, how)
       : notice('nothing was lifted yet: S takes the chosen range of a take along')
 
   // Where nothing sounds the pedal rolls just that, and what comes lands in it.
@@ -149,7 +156,9 @@ function OfPart({ part, sheet, comp }: { part: Part; sheet: Sheet; comp: Comp })
     { key: 'p', does: 'a first comp of the section', act: () => here && acts.propose([here]) },
     { key: 'd', does: 'hear the DI, and back', act: () => setDry(!dry) },
     { key: 'j', does: 'look at the next join', act: (press) => nextJoin(press.shiftKey ? -1 : 1) },
-    { key: 'k', does: 'onto the click', act: () => cell && acts.moveOnto(cell.range, 'click', 100) },
+    { key: 'k', does: 'onto the click', act: () => cell && acts.moveOnto(cell.range, 'click', percent, byStroke) },
+    { key: 't', does: 'move stroke by stroke, and back to the whole', act: () => setByStroke(!byStroke) },
+    { key: 'c', does: 'tune onto the note', act: () => cell && acts.tune(cell.range, null) },
     { key: 'b', does: 'back where it was played', act: () => cell && acts.moveBack(cell.range) },
     {
       key: 'e',
@@ -159,7 +168,11 @@ function OfPart({ part, sheet, comp }: { part: Part; sheet: Sheet; comp: Comp })
     { key: 'x', does: 'versions side by side', act: compare },
     { key: 'g', does: 'files and prints', act: () => current && setMaking(true) },
     { key: 's', does: 'lift the range', act: lift },
-    { key: 'v', does: 'lay what was lifted', act: () => lay(false) },
+    {
+      key: 'v',
+      does: 'lay what was lifted; with Shift stretched to the tempo here',
+      act: (press) => lay({ stretched: press.shiftKey }),
+    },
   ])
 
   const { asked, dismiss, asking } = useAsking()
@@ -246,7 +259,12 @@ function OfPart({ part, sheet, comp }: { part: Part; sheet: Sheet; comp: Comp })
             line={line}
             level={level}
             lifted={lifted}
+            tempoThere={tempoThere?.says ?? ''}
+            byStroke={byStroke}
+            percent={percent}
             acts={acts}
+            onByStroke={setByStroke}
+            onPercent={(share) => show({ percent: share === 100 ? null : String(share) })}
             onUnit={setUnit}
             onLift={lift}
             onLay={lay}

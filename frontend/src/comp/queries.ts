@@ -24,6 +24,23 @@ export function useMarks(partId: string, line: Range | undefined) {
   })
 }
 
+/** How the tempo at a frame is another one than where a range was played. */
+export function useTempoThere(partId: string, range: Range | undefined, atFrame: number | undefined) {
+  return useQuery({
+    queryKey: ['comp', partId, 'tempo there', range?.from_frame, range?.to_frame, atFrame],
+    enabled: range !== undefined && atFrame !== undefined,
+    queryFn: () =>
+      answered(
+        api.GET('/api/parts/{part_id}/comp/lift/tempo', {
+          params: {
+            path: { part_id: partId },
+            query: { from_frame: range!.from_frame, to_frame: range!.to_frame, at_frame: atFrame! },
+          },
+        }),
+      ),
+  })
+}
+
 /** A join from close up; asked for anew whenever the comp changes. */
 export function useJoin(partId: string, frame: number | null) {
   return useQuery({

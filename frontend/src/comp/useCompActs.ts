@@ -16,7 +16,8 @@ export function useCompActs(partId: string) {
         inOrder(async () => {
           const comp = await does()
           if (!superseded()) queryClient.setQueryData(['comp', partId], comp)
-          for (const key of ['comp', 'sheet', 'history']) void queryClient.invalidateQueries({ queryKey: [key] })
+          for (const key of ['comp', 'sheet', 'marks', 'history'])
+            void queryClient.invalidateQueries({ queryKey: [key] })
         }),
       )
     }
@@ -46,29 +47,38 @@ export function useCompActs(partId: string) {
             }),
           ),
         ),
-      /** Later or earlier by what is typed: "12 ms", "-240 samples", "1/16". */
-      move: (where: Range, by: string) =>
+      /** Later or earlier by what is typed: "12 ms", "-240 samples", "1/16"; as a whole, or each stroke by itself. */
+      move: (where: Range, by: string, strokes: boolean) =>
         act(() =>
-          answered(api.POST('/api/parts/{part_id}/comp/move', { params: { path }, body: { by, ...range(where) } })),
+          answered(
+            api.POST('/api/parts/{part_id}/comp/move', { params: { path }, body: { by, strokes, ...range(where) } }),
+          ),
         ),
-      moveOnto: (where: Range, against: 'click' | 'others', percent: number) =>
+      moveOnto: (where: Range, against: 'click' | 'others', percent: number, strokes: boolean) =>
         act(() =>
           answered(
             api.POST('/api/parts/{part_id}/comp/onto', {
               params: { path },
-              body: { against, percent, ...range(where) },
+              body: { against, percent, strokes, ...range(where) },
             }),
+          ),
+        ),
+      /** By cents, or onto the note that it is nearest to. */
+      tune: (where: Range, cents: number | null, percent = 100) =>
+        act(() =>
+          answered(
+            api.POST('/api/parts/{part_id}/comp/tune', { params: { path }, body: { cents, percent, ...range(where) } }),
           ),
         ),
       moveBack: (where: Range) =>
         act(() => answered(api.POST('/api/parts/{part_id}/comp/move-back', { params: { path }, body: range(where) }))),
       /** A copy of a range of a take begins at a frame too. */
-      lift: (where: Range, takeId: string, atFrame: number, under: boolean) =>
+      lift: (where: Range, takeId: string, atFrame: number, how: { under?: boolean; stretched?: boolean }) =>
         act(() =>
           answered(
             api.POST('/api/parts/{part_id}/comp/lift', {
               params: { path },
-              body: { take_id: takeId, at_frame: atFrame, under, ...range(where) },
+              body: { take_id: takeId, at_frame: atFrame, under: false, stretched: false, ...how, ...range(where) },
             }),
           ),
         ),

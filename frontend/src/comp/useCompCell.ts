@@ -9,6 +9,11 @@ export interface Range {
   to_frame: number
 }
 
+/** A range that the arrows go over; a stroke keeps its name `at`, wherever it is moved. */
+interface Stop extends Range {
+  at?: number
+}
+
 /** How much of the song the arrows go over at once; a stroke lasts to the next one of its take. */
 export const UNITS = ['phrase', 'bar', 'beat', 'stroke'] as const
 export type Unit = (typeof UNITS)[number]
@@ -39,13 +44,16 @@ export function useCompCell(partId: string, sheet: Sheet | undefined, takes: Tak
   const now = () => new URLSearchParams(window.location.search)
   const standing = () => cellIn(lines, takes, now(), first, marks)
 
-  function goTo(range: Range, take?: string) {
-    show({ at: String(range.from_frame), bar: null, units: null, ...(take === undefined ? {} : { take }) })
+  function goTo(range: Stop, take?: string) {
+    show({ at: String(range.at ?? range.from_frame), bar: null, units: null, ...(take === undefined ? {} : { take }) })
   }
 
   return {
     cell,
     dry: shown.get('dry') === 'yes',
+    /** What is moved is moved stroke by stroke, not as a whole. */
+    byStroke: shown.get('ease') === 'yes',
+    setByStroke: (on: boolean) => show({ ease: on ? 'yes' : null }),
     setDry: (on: boolean) => show({ dry: on ? 'yes' : null }),
     goTo,
     /** Some units on, or takes down. */
@@ -103,7 +111,7 @@ function cellIn(
   shown: URLSearchParams,
   first: string | undefined,
   marks: Marks | undefined,
-): (Cell & { places: Range[]; place: number }) | undefined {
+): (Cell & { places: Stop[]; place: number }) | undefined {
   const at = frameMeant(lines, shown, first)
   const line = lineMeant(lines, shown, first)
   if (!line) return undefined
@@ -112,7 +120,7 @@ function cellIn(
   const [unit, places] = placesOf(line, unitIn(shown), marks, take)
   const place = Math.max(
     0,
-    places.findLastIndex((one) => one.from_frame <= at),
+    places.findLastIndex((one) => (one.at ?? one.from_frame) <= at),
   )
   const phrase = line.phrases.findLast((one) => one.from_frame <= at)
   const begin = places[place]
@@ -122,12 +130,20 @@ function cellIn(
   return { line, phrase, range, unit, count, rows, take, places, place }
 }
 
-const lastOf = (places: Range[]) => places[places.length - 1]!
+const lastOf = (places: Stop[]) => places[places.length - 1]!
 
 /** The ranges of a section that the arrows go over, and what they are: bars, as long as nothing finer is known. */
-function placesOf(line: SheetLine, unit: Unit, marks: Marks | undefined, take: Take | undefined): [Unit, Range[]] {
+function placesOf(line: SheetLine, unit: Unit, marks: Marks | undefined, take: Take | undefined): [Unit, Stop[]] {
   if (unit === 'phrase') return [unit, line.phrases]
-  const frames = unit === 'stroke' ? marks?.strokes.find((entry) => entry.take_id === take?.id)?.frames : marks?.beats
+  const strokes = unit === 'stroke' ? marks?.strokes.find((entry) => entry.take_id === take?.id) : undefined
+  const frames = unit === 'stroke' ? strokes?.frames : marks?.beats
   if (unit === 'bar' || !frames?.length) return ['bar', line.bars]
-  return [unit, frames.map((frame, index) => ({ from_frame: frame, to_frame: frames[index + 1] ?? line.to_frame }))]
+  return [
+    unit,
+    frames.map((frame, index) => ({
+      from_frame: frame,
+      to_frame: frames[index + 1] ?? line.to_frame,
+      at: strokes?.recorded[index],
+    })),
+  ]
 }

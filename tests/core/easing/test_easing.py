@@ -71,7 +71,7 @@ def test_what_cannot_be_stretched_is_refused_with_a_sentence():
         Easing((EasedStroke(1400), EasedStroke(1800, -450), EasedStroke(2200)))
     with pytest.raises(InvalidSetting, match="would ring only 0 ms: move it less far"):
         eased(None, {1800: -370})
-    with pytest.raises(InvalidSetting, match="4.2 times as long"):
+    with pytest.raises(InvalidSetting, match=r"4\.2 times as long"):
         eased(None, {1080: 160}, struck=[1000, 1080, 1400])
     with pytest.raises(InvalidSetting, match="begins with this stroke"):
         eased(None, {10: 5}, struck=[10, 400])

@@ -137,7 +137,7 @@ def _at_other_tempo(piece: CompPiece, to: Callable[[int], int], struck: Sequence
 def where_they_sound(
     take_id: UUID, begins: int, struck: Iterable[int], pieces: Iterable[CompPiece], *, rate_hz: int
 ) -> list[int]:
-    """Frames of the song at which a take's strokes sound, or where they were recorded if they do not.
+    """Frames of the song at which a take's strokes sound, one for each, or where they were recorded if they do not.
 
     `begins` is where the take lies, `struck` are frames of its files; what was lifted farther off is a copy.
     """
@@ -152,7 +152,7 @@ def where_they_sound(
             if piece.place.from_frame <= sounds < piece.place.to_frame and abs(sounds - at) <= _COPIED_S * rate_hz
         ]
         found.append(min(near, key=lambda sounds: abs(sounds - at), default=at))
-    return sorted(found)
+    return found
 
 
 def _in_piece(piece: CompPiece, frame: int) -> int:

@@ -112,6 +112,7 @@ class StrokesView(BaseModel):
 
     take_id: UUID
     frames: list[int]
+    recorded: list[int] = Field(description="Where each was recorded: that stays, whatever is done to it.")
 
 
 class MarksView(BaseModel):
@@ -262,7 +263,10 @@ async def marks(
         frames = await strokes_as_they_sound(conn, part_id, found)
     return MarksView(
         beats=[frame for _, _, frame in tempo.beats(first, min(last + 1, first + _MOST_BARS))],
-        strokes=[StrokesView(take_id=key, frames=strokes) for key, strokes in frames.items()],
+        strokes=[
+            StrokesView(take_id=key, frames=frames[key], recorded=[each.frame for each in strokes])
+            for key, strokes in found.items()
+        ],
     )
 
 
