@@ -1646,6 +1646,30 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/parts/{part_id}/gather": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What Could Be Gathered
+         * @description The takes of other parts, and how their channels match those of this one.
+         */
+        get: operations["what_could_be_gathered_api_parts__part_id__gather_get"];
+        put?: never;
+        /**
+         * Gather Takes
+         * @description Make takes of other parts takes of this one; undo gives them back.
+         */
+        post: operations["gather_takes_api_parts__part_id__gather_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/parts/{part_id}/judged/{section_id}": {
         parameters: {
             query?: never;
@@ -3112,6 +3136,24 @@ export interface components {
             turn_db: number;
         };
         /**
+         * ChannelMatch
+         * @description A channel of another part, and what it is called in this one.
+         */
+        ChannelMatch: {
+            channel: components["schemas"]["ChannelView"];
+            to: components["schemas"]["ChannelView"];
+        };
+        /** ChannelView */
+        ChannelView: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "di" | "mic" | "sim";
+            /** Name */
+            name: string;
+        };
+        /**
          * CheckKindView
          * @description A check that a rig can be put to; `needs` is what the player does meanwhile.
          */
@@ -3915,6 +3957,24 @@ export interface components {
              * @default 90
              */
             release_ms: number;
+        };
+        /** Gathered */
+        Gathered: {
+            /**
+             * Numbers
+             * @description Of the takes as they are now.
+             */
+            numbers: number[];
+        };
+        /** GatheringView */
+        GatheringView: {
+            /**
+             * Channels
+             * @description Of the part that gathers.
+             */
+            channels: components["schemas"]["ChannelView"][];
+            /** Parts */
+            parts: components["schemas"]["PartToGather"][];
         };
         /**
          * GhostView
@@ -4765,6 +4825,16 @@ export interface components {
              */
             like?: string | null;
         };
+        /** NewGathering */
+        NewGathering: {
+            /** Take Ids */
+            take_ids: string[];
+            /**
+             * Parts
+             * @default []
+             */
+            parts: components["schemas"]["PartMatch"][];
+        };
         /** NewKit */
         NewKit: {
             /**
@@ -5222,6 +5292,16 @@ export interface components {
             /** Url */
             url: string;
         };
+        /** PartMatch */
+        PartMatch: {
+            /**
+             * Part Id
+             * Format: uuid
+             */
+            part_id: string;
+            /** Channels */
+            channels: components["schemas"]["ChannelMatch"][];
+        };
         /** PartSpectrumView */
         PartSpectrumView: {
             /**
@@ -5236,6 +5316,23 @@ export interface components {
              * @description Against its own loudest band.
              */
             thirds_db: number[];
+        };
+        /**
+         * PartToGather
+         * @description Another part: its takes, and what its channels probably are here.
+         */
+        PartToGather: {
+            /**
+             * Part Id
+             * Format: uuid
+             */
+            part_id: string;
+            /** Part Name */
+            part_name: string;
+            /** Takes */
+            takes: components["schemas"]["TakeToGather"][];
+            /** Channels */
+            channels: components["schemas"]["ChannelMatch"][];
         };
         /** PartView */
         PartView: {
@@ -6645,6 +6742,16 @@ export interface components {
             /** File */
             file: string;
             checks: components["schemas"]["ChecksView"];
+        };
+        /** TakeToGather */
+        TakeToGather: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Number */
+            number: number;
         };
         /** TakeView */
         TakeView: {
@@ -10646,6 +10753,72 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Binned"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    what_could_be_gathered_api_parts__part_id__gather_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                part_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GatheringView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    gather_takes_api_parts__part_id__gather_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                part_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewGathering"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Gathered"];
                 };
             };
             /** @description Validation Error */

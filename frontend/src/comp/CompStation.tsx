@@ -16,6 +16,7 @@ import { ConfirmDialog } from '../ui/ConfirmDialog'
 import { count } from '../ui/format'
 import { CompGrid } from './CompGrid'
 import { CompSheet } from './CompSheet'
+import { GatherDialog } from './GatherDialog'
 import { JoinPanel } from './JoinPanel'
 import { type Lifted, RangeBar, rangeWords } from './RangeBar'
 import { MadeDialog } from './MadeDialog'
@@ -118,6 +119,7 @@ function OfPart({ part, sheet, comp }: { part: Part; sheet: Sheet; comp: Comp })
   const roll = useCallback(() => (fills ? rollPast(empty) : rollOrStop()), [fills, empty, rollPast, rollOrStop])
   const current = comp.versions.find((version) => version.current)
   const [making, setMaking] = useState(false)
+  const [gathering, setGathering] = useState(false)
   const beside = shown.get('beside') === 'versions' && comp.versions.length > 1
   const blind = shown.get('blind') !== null
   const compare = () =>
@@ -207,9 +209,14 @@ function OfPart({ part, sheet, comp }: { part: Part; sheet: Sheet; comp: Comp })
             </button>
           )}
         </p>
-        <button className={`${LINK} text-[13px] whitespace-nowrap`} onClick={tidy}>
-          tidy…
-        </button>
+        <p className="flex gap-3 text-[13px] whitespace-nowrap">
+          <button className={LINK} onClick={() => setGathering(true)}>
+            gather…
+          </button>
+          <button className={LINK} onClick={tidy}>
+            tidy…
+          </button>
+        </p>
         <span className="ml-auto" />
         <UndoLinks />
       </div>
@@ -241,6 +248,7 @@ function OfPart({ part, sheet, comp }: { part: Part; sheet: Sheet; comp: Comp })
           onLeave={() => show({ beside: null, blind: null })}
         />
       )}
+      {gathering && <GatherDialog part={part} onClose={() => setGathering(false)} />}
       <ConfirmDialog asked={asked} onClose={dismiss} />
       {current && (
         <MadeDialog

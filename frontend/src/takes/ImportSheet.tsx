@@ -3,7 +3,7 @@ import { FormDialog } from '../ui/FormDialog'
 import { Glyph } from '../ui/Glyph'
 import { Select } from '../ui/Select'
 import { Stepper } from '../ui/Stepper'
-import type { Incoming, Kind, Placing } from './useImport'
+import type { Incoming, Kind, Placing, Takes } from './useImport'
 
 const KINDS: Record<Kind, string> = { di: 'DI, clean', mic: 'microphone', sim: 'through a tone' }
 const PLACINGS: Record<Placing, string> = {
@@ -17,14 +17,23 @@ interface ImportSheetProps {
   asked: Incoming | null
   songBars: number
   onClose: () => void
-  onBring: (files: File[], kinds: Kind[], placing: Placing, bar: number) => Promise<void>
+  onBring: (files: File[], kinds: Kind[], placing: Placing, bar: number, takes: Takes) => Promise<void>
 }
 
-/** Several files of one take: what each of them is, and how they belong together. */
+const ALONE: Record<Placing, string> = {
+  ...PLACINGS,
+  fitting: 'by its time stamp, else at a bar',
+  bar: 'each begins at a bar',
+  stamp: 'by its time stamp',
+}
+const TAKES: Record<Takes, string> = { together: 'one take, all at once', each: 'a take each, one after the other' }
+
+/** Several files: what each of them is, and whether they are one take together or a take each. */
 export function ImportSheet({ asked, songBars, onClose, onBring }: ImportSheetProps) {
   const [kinds, setKinds] = useState<Kind[]>([])
   const [placing, setPlacing] = useState<Placing>('fitting')
   const [bar, setBar] = useState(1)
+  const [takes, setTakes] = useState<Takes>('together')
   const [of, setOf] = useState(asked)
   if (of !== asked) {
     setOf(asked)
@@ -35,10 +44,10 @@ export function ImportSheet({ asked, songBars, onClose, onBring }: ImportSheetPr
   return (
     <FormDialog
       open
-      title="One take from these files"
+      title={takes === 'each' ? 'A take from each of these files' : 'One take from these files'}
       main="Bring them in"
       onClose={onClose}
-      onKeep={() => onBring(asked.files, kinds, placing, bar)}
+      onKeep={() => onBring(asked.files, kinds, placing, bar, takes)}
     >
       <ul className="mb-4 flex flex-col gap-2">
         {asked.files.map((file, index) => (
@@ -55,14 +64,27 @@ export function ImportSheet({ asked, songBars, onClose, onBring }: ImportSheetPr
           </li>
         ))}
       </ul>
+      <div className="mb-2 flex items-center gap-4">
+        <span className="text-pencil">They are</span>
+        <Select
+          label="What they are together"
+          value={takes}
+          options={Object.keys(TAKES) as Takes[]}
+          onChange={(to) => {
+            setTakes(to)
+            if (to === 'each' && placing === 'sound') setPlacing('fitting')
+          }}
+          said={(each) => TAKES[each]}
+        />
+      </div>
       <div className="flex flex-wrap items-center gap-x-4 gap-y-2">
         <span className="text-pencil">Laid out</span>
         <Select
           label="How they are laid out"
           value={placing}
-          options={Object.keys(PLACINGS) as Placing[]}
+          options={(Object.keys(PLACINGS) as Placing[]).filter((each) => takes === 'together' || each !== 'sound')}
           onChange={setPlacing}
-          said={(each) => PLACINGS[each]}
+          said={(each) => (takes === 'each' ? ALONE[each] : PLACINGS[each])}
         />
         {placing !== 'stamp' && (
           <span className="flex items-center gap-2">

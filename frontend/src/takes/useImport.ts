@@ -9,7 +9,10 @@ import { useOpenSession } from '../desk/OpenSession'
 export type Kind = SignalKind
 export type Placing = 'fitting' | 'stamp' | 'sound' | 'bar'
 
-/** Files of one take, and what each is guessed to be. */
+/** Whether several files are one take, or a take each. */
+export type Takes = 'together' | 'each'
+
+/** Files to bring in, and what each is guessed to be. */
 export interface Incoming {
   files: File[]
   kinds: Kind[]
@@ -58,5 +61,18 @@ export function useImport() {
     })
   }
 
-  return { bring, bringing, asked, send, dismiss: () => setAsked(null) }
+  async function sendAll(files: File[], kinds: Kind[], placing: Placing, bar: number, takes: Takes) {
+    if (takes === 'together') return send(files, kinds, placing, bar)
+    for (const [index, file] of files.entries()) {
+      try {
+        await send([file], [kinds[index]!], placing, bar)
+      } catch (problem) {
+        // What is in is not asked for again.
+        setAsked({ files: files.slice(index), kinds: kinds.slice(index) })
+        throw problem
+      }
+    }
+  }
+
+  return { bring, bringing, asked, send: sendAll, dismiss: () => setAsked(null) }
 }

@@ -25,7 +25,7 @@ def played(take: Take) -> Played:
 def source_of(take: Take, channels: Sequence[TakeChannel]) -> Source:
     """What a take recorded."""
     return Source(
-        id=take.id, fingerprint=fingerprint_of((channel.key, channel.sha256) for channel in channels),
+        id=take.id, fingerprint=fingerprint_of(channel.checksum for channel in channels),
         frames=take.frames, channels=tuple(channel.key for channel in channels),
     )  # fmt: skip
 

@@ -53,7 +53,10 @@ _WATCHED: dict[LiteralString, _Watched] = {
         holds=HOLDS,
     ),
     "take": _Watched(
-        ("from_frame", "windows", "by_hand", "slip_frames", "rating", "note", "binned_at"),
+        (
+            "from_frame", "windows", "by_hand", "slip_frames", "rating", "note", "binned_at", "part_id", "number",
+            "channel_names",
+        ),
         "part_id IN (SELECT id FROM part WHERE session_id = %(session)s)",
     ),
     "trial": _Watched(

@@ -6,7 +6,7 @@ from datetime import datetime
 from typing import Any, LiteralString
 from uuid import UUID
 
-from psycopg.rows import class_row, dict_row
+from psycopg.rows import dict_row
 from psycopg.types.json import Jsonb
 
 from fatsignal.core.material.channels import Channel, RecordedKind
@@ -19,7 +19,10 @@ from fatsignal.store.numbers import add_numbered
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class TakeChannel:
-    """`file` lies in the take's folder; `checks` are the level figures over the window."""
+    """`file` lies in the take's folder; `checks` are the level figures over the window.
+
+    `recorded_as` is what it was called before its take came to another part.
+    """
 
     position: int
     name: str
@@ -27,11 +30,17 @@ class TakeChannel:
     file: str
     sha256: str
     checks: dict[str, Any]
+    recorded_as: Channel | None = None
 
     @property
     def key(self) -> Channel:
         """What it is known by."""
         return Channel(self.kind, self.name)
+
+    @property
+    def checksum(self) -> tuple[Channel, str]:
+        """What its take's fingerprint is made of: that stays, whatever it is called."""
+        return self.recorded_as or self.key, self.sha256
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -92,8 +101,6 @@ _TAKE = (
 
 # Part by part, the newest first.
 _LISTED = "part.position, take.number DESC"
-# Who wrote a row, and where it lies: every change writes it anew, elsewhere.
-_VERSION = "take.xmin, take.ctid"
 
 
 def _from_row(row: dict[str, Any]) -> Take:
@@ -185,46 +192,6 @@ async def _of_session(conn: Connection, session_id: UUID, where: LiteralString) 
         return [_from_row(row) async for row in in_turns(cur)]
 
 
-@dataclass(frozen=True, slots=True)
-class ListedTake:
-    """A take as a list names it; `version` is another as soon as anything of its row is."""
-
-    id: UUID
-    version: str
-    part_name: str
-
-
-async def list_version(conn: Connection, session_id: UUID) -> str:
-    """Another as soon as anything of a session's row, its parts' names, or its takes is: as cheap as one row."""
-    async with conn.cursor() as cur:
-        await cur.execute(
-            f"""
-            SELECT md5(concat_ws(' ', session.xmin, session.ctid, (
-                SELECT string_agg(concat_ws(' ', take.id, {_VERSION}, part.name), ',' ORDER BY {_LISTED})
-                FROM take JOIN part ON part.id = take.part_id WHERE part.session_id = session.id
-            ))) FROM session WHERE id = %s
-            """,
-            (session_id,),
-        )
-        row = await cur.fetchone()
-    if row is None:
-        raise NotFound("session", session_id)
-    return str(row[0])
-
-
-async def list_versions(conn: Connection, session_id: UUID) -> list[ListedTake]:
-    """All takes of a session in the order of `list_takes`, without what they hold."""
-    async with conn.cursor(row_factory=class_row(ListedTake)) as cur:
-        await cur.execute(
-            f"""
-            SELECT take.id, concat_ws(' ', {_VERSION}) AS version, part.name AS part_name
-            FROM take JOIN part ON part.id = take.part_id WHERE part.session_id = %s ORDER BY {_LISTED}
-            """,
-            (session_id,),
-        )
-        return [row async for row in in_turns(cur)]
-
-
 async def get_take(conn: Connection, take_id: UUID) -> Take:
     async with conn.cursor(row_factory=dict_row) as cur:
         await cur.execute(f"SELECT {_TAKE} FROM take WHERE id = %s", (take_id,))
@@ -309,14 +276,35 @@ async def channels_of(conn: Connection, take_ids: list[UUID]) -> dict[UUID, list
     async with conn.cursor(row_factory=dict_row) as cur:
         await cur.execute(
             """
-            SELECT take_id, position, name, kind, file, sha256, checks FROM take_channel
+            SELECT take_id, position, name, kind, file, sha256, checks, take.channel_names AS called
+            FROM take_channel JOIN take ON take.id = take_id
             WHERE take_id = ANY(%s) ORDER BY take_id, position
             """,
             (take_ids,),
         )
         async for row in in_turns(cur):
-            found[row.pop("take_id")].append(TakeChannel(**row))
+            found[row.pop("take_id")].append(_channel(row))
     return found
+
+
+def _channel(row: dict[str, Any]) -> TakeChannel:
+    called = {position: (kind, name) for position, kind, name in row.pop("called")}
+    if row["position"] not in called:
+        return TakeChannel(**row)
+    recorded_as = Channel(row["kind"], row["name"])
+    kind, name = called[row["position"]]
+    return TakeChannel(**{**row, "kind": kind, "name": name}, recorded_as=recorded_as)
+
+
+async def move_take(
+    conn: Connection, take_id: UUID, part_id: UUID, number: int, called: Sequence[tuple[int, Channel]]
+) -> None:
+    """Let a take be one of another part, under another number, its channels by position called otherwise."""
+    names = [[position, channel.kind, channel.name] for position, channel in called]
+    await conn.execute(
+        "UPDATE take SET part_id = %s, number = %s, channel_names = %s WHERE id = %s",
+        (part_id, number, Jsonb(names), take_id),
+    )
 
 
 async def last_rolled(conn: Connection, session_id: UUID) -> list[UUID]:

@@ -11,7 +11,7 @@ from dataclasses import dataclass
 from typing import Generic, TypeVar
 from uuid import UUID
 
-from fatsignal.store import sessions, takes
+from fatsignal.store import listed_takes, sessions, takes
 from fatsignal.store.database import Connection
 from fatsignal.store.sessions import Session
 from fatsignal.store.takes import Take, TakeChannel
@@ -39,13 +39,13 @@ class TakeLists:
 
     async def read(self, conn: Connection, session_id: UUID, kind: PerTake) -> Callable[[], bytes]:
         """Reads what it needs; what it gives makes the list, and may be called in a thread."""
-        version = await takes.list_version(conn, session_id)
+        version = await listed_takes.list_version(conn, session_id)
         known = self._lists.get((kind.name, session_id))
         if known is not None and known[0] == version:
             body = known[1]
             return lambda: body
         session = await sessions.get_session(conn, session_id)
-        listed = await takes.list_versions(conn, session_id)
+        listed = await listed_takes.list_versions(conn, session_id)
         song = await asyncio.to_thread(_song, session)
         wanted = {each.id: (each.version, each.part_name, song) for each in listed}
         missing = [take_id for take_id, wants in wanted.items() if not self._has(kind, take_id, wants)]

@@ -11,7 +11,7 @@ from fatsignal.acts.bin import bin_takes
 from fatsignal.core.material.channels import RecordedKind
 from fatsignal.errors import InvalidSetting, NotFound
 from fatsignal.jobs.kinds.imports import IMPORT_KIND, ImportInput, ReceivedFile
-from fatsignal.store import parts, prints, sessions, takes
+from fatsignal.store import listed_takes, parts, prints, sessions, takes
 from fatsignal.store.database import Connection
 from fatsignal.web.answers import json_beside
 from fatsignal.web.context import EngineDep, Pool, SettingsDep, TakeListsDep, Transaction, WorkQueueDep
@@ -127,7 +127,7 @@ class TakesToBin(BaseModel):
 @router.post("/sessions/{session_id}/takes/bin", status_code=204)
 async def bin_many(session_id: UUID, wanted: TakesToBin, conn: Transaction) -> Response:
     """Put several takes of a session into the bin, or take them out, as one act."""
-    there = {take.id for take in await takes.list_versions(conn, session_id)}
+    there = {take.id for take in await listed_takes.list_versions(conn, session_id)}
     for take_id in wanted.take_ids:
         if take_id not in there:
             raise NotFound("take", take_id)
