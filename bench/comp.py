@@ -26,6 +26,7 @@ from fatsignal.core.comp.pieces import CompPiece, Join
 from fatsignal.core.comp.sound import material_of_pieces
 from fatsignal.core.material.channels import Channel
 from fatsignal.core.material.material import Source
+from fatsignal.core.takes.findings import Kind
 from fatsignal.core.takes.judge import JudgedTake, judge
 from fatsignal.core.takes.windows import Window
 from fatsignal.files.material_files import MaterialOnDisk, SourceFile, sha256_of
@@ -52,10 +53,7 @@ def one_set(seed: int) -> tuple[int, int, float]:
     )
     cells = [
         [
-            PhraseOfTake(
-                UUID(int=take), take, [f.verdict for f in row[place].findings].count("fix"),
-                [f.verdict for f in row[place].findings].count("look"),
-            )
+            PhraseOfTake(UUID(int=take), take, tuple(each.kind for each in row[place].findings))
             for take, row in reversed(list(enumerate(rows)))
         ]
         for place in range(len(phrases))
@@ -74,8 +72,15 @@ def _inside(frame: int, phrase: Window) -> bool:
 def choosing_s(takes: int = 60, phrases: int = 24) -> float:
     """Seconds of choosing, the findings at hand."""
     random = np.random.default_rng(5)
+    late: tuple[Kind, ...] = ("late", "late")
+    noisy: tuple[Kind, ...] = ("noisy", "noisy")
     cells = [
-        [PhraseOfTake(UUID(int=take), take, int(random.integers(3)), int(random.integers(3))) for take in range(takes)]
+        [
+            PhraseOfTake(
+                UUID(int=take), take, ("late",) * int(random.integers(3)) + ("noisy",) * int(random.integers(3))
+            )
+            for take in range(takes)
+        ]
         for _ in range(phrases)
     ]
     started = time.perf_counter()

@@ -1,7 +1,10 @@
 """A first comp: of every phrase the take that was played best, staying in a take where another gains nothing.
 
 The best path through takes × phrases (dynamic programming): what was found in a phrase costs, and so does every change
-of take. What a person chose stays, and what follows it is chosen knowing it.
+of take, more where its join may be heard. What a person chose stays, and what follows it is chosen knowing it.
+
+A join is dear to measure, and most are never made: `first_comp` counts one that was not measured as clean, and whoever
+asks measures those on the best way and asks again, until all on it are known (`acts/comp/propose.py`).
 
 References
 ----------
@@ -9,31 +12,44 @@ References
 """
 
 import math
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
+from itertools import pairwise
 from uuid import UUID
 
-# What is to fix weighs three that are to look at; to leave a take and come back to it costs less than either (common
-# practice, no source).
-FIX, LOOK, CHANGE = 3.0, 1.0, 0.3
+from fatsignal.core.takes.findings import Kind, verdict_of
+
+# What is to fix weighs three that are to look at. How loud or noisy a passage is can be helped, a wrong note cannot; to
+# leave a take and come back to it costs about that. A join that may be heard is nearly a wrong note (common practice,
+# no source).
+FIX, LOOK, HELPED, CHANGE, HEARD_JOIN = 3.0, 1.0, 0.5, 0.2, 0.7
+_CAN_BE_HELPED: frozenset[Kind] = frozenset({"quiet", "loud", "noisy", "bleed"})
 # A person liked a starred take; of equals the newer one, as everywhere.
 STAR, OLDER = 0.75, 0.01
 
 
 @dataclass(frozen=True, slots=True)
 class PhraseOfTake:
-    """What was found of one phrase of a take: how much is to fix, to look at, and the words of the worst."""
+    """What was found in one phrase of a take, and the words of the worst."""
 
     take_id: UUID
     number: int
-    fixes: int
-    looks: int
+    found: tuple[Kind, ...]
     says: tuple[str, ...] = ()
     starred: bool = False
 
     @property
     def cost(self) -> float:
-        return FIX * self.fixes + LOOK * self.looks - STAR * self.starred
+        return sum(_weight(kind) for kind in self.found) - STAR * self.starred
+
+
+@dataclass(frozen=True, slots=True)
+class Change:
+    """One take goes over into another where the phrase at `place` begins."""
+
+    place: int
+    before: UUID
+    after: UUID
 
 
 @dataclass(frozen=True, slots=True)
@@ -45,8 +61,9 @@ class PhraseChoice:
 
 
 def first_comp(
-    phrases: Sequence[Sequence[PhraseOfTake]], chosen: Mapping[int, UUID | None] | None = None
-) -> list[PhraseChoice]:
+    phrases: Sequence[Sequence[PhraseOfTake]], chosen: Mapping[int, UUID | None] | None = None,
+    heard: Collection[Change] = (),
+) -> list[PhraseChoice]:  # fmt: skip
     """Choose a take for every phrase.
 
     Parameters
@@ -55,6 +72,8 @@ def first_comp(
         In the order of the song, of each the takes that play all of it and may be used, the newest first.
     chosen : mapping, optional
         By the phrase's place what is settled there already: a take, or None for a hole. It is not chosen anew.
+    heard
+        Changes whose joins may be heard.
     """
     given = dict(chosen or {})
     # Of every take that a phrase may end with: the cost of the best way there, and the way.
@@ -64,7 +83,7 @@ def first_comp(
             ends: dict[UUID | None, float] = {given[place]: 0.0}
         else:
             ends = {take.take_id: take.cost + OLDER * rank for rank, take in enumerate(takes)} or {None: 0.0}
-        best = {end: _best_way(best, end, cost) for end, cost in ends.items()}
+        best = {end: _best_way(best, end, cost, place, heard) for end, cost in ends.items()}
     _, way = min(best.values(), key=lambda found: found[0])
     return [
         PhraseChoice(None) if place in given or take_id is None else PhraseChoice(take_id, _why(takes, take_id))
@@ -72,13 +91,34 @@ def first_comp(
     ]
 
 
+def changes_of(way: Sequence[UUID | None]) -> list[Change]:
+    """Where a way through the phrases leaves a take for another; into a hole and out of it nothing is joined."""
+    return [
+        Change(place, before, after)
+        for place, (before, after) in enumerate(pairwise(way), start=1)
+        if before is not None and after is not None and before != after
+    ]
+
+
+def _weight(kind: Kind) -> float:
+    if verdict_of(kind) == "fix":
+        return FIX
+    return HELPED if kind in _CAN_BE_HELPED else LOOK
+
+
 def _best_way(
-    best: Mapping[UUID | None, tuple[float, tuple[UUID | None, ...]]], end: UUID | None, cost: float
+    best: Mapping[UUID | None, tuple[float, tuple[UUID | None, ...]]],
+    end: UUID | None,
+    cost: float,
+    place: int,
+    heard: Collection[Change],
 ) -> tuple[float, tuple[UUID | None, ...]]:
     found: tuple[float, tuple[UUID | None, ...]] = (math.inf, ())
     for before, (so_far, way) in best.items():
         # Into a hole and out of it nothing is joined.
-        changes = CHANGE if before is not None and end is not None and before != end else 0.0
+        changes = 0.0
+        if before is not None and end is not None and before != end:
+            changes = CHANGE + (HEARD_JOIN if heard and Change(place, before, end) in heard else 0.0)
         if so_far + changes + cost < found[0]:
             found = (so_far + changes + cost, (*way, end))
     return found

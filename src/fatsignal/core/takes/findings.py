@@ -30,12 +30,17 @@ class Finding:
 
     @property
     def verdict(self) -> Verdict:
-        return "fix" if self.kind in _FIX else "look"
+        return verdict_of(self.kind)
 
     @property
     def rank(self) -> tuple[int, float]:
         """By which the worst comes first."""
         return _ORDER.index(self.kind), -abs(self.amount)
+
+
+def verdict_of(kind: Kind) -> Verdict:
+    """What is lost or clipped cannot be undone; of all else a person judges."""
+    return "fix" if kind in _FIX else "look"
 
 
 def in_words(kind: Kind, amount: float) -> str:
