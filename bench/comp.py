@@ -76,9 +76,7 @@ def choosing_s(takes: int = 60, phrases: int = 24) -> float:
     noisy: tuple[Kind, ...] = ("noisy", "noisy")
     cells = [
         [
-            PhraseOfTake(
-                UUID(int=take), take, ("late",) * int(random.integers(3)) + ("noisy",) * int(random.integers(3))
-            )
+            PhraseOfTake(UUID(int=take), take, (*late[: random.integers(3)], *noisy[: random.integers(3)]))
             for take in range(takes)
         ]
         for _ in range(phrases)

@@ -172,6 +172,20 @@ async def test_a_first_comp_fills_what_nobody_chose_says_why_and_is_undone_with_
     assert await song.comp() == before
 
 
+async def test_what_is_chosen_beside_a_persons_choice_says_how_it_is_joined_to_it(song):
+    await song.use(0, 3, 4)
+    # Its own take may not be used any farther.
+    address = f"/api/takes/{song.takes[0]['id']}/rating"
+    assert (await song.client.put(address, json={"rating": "struck"})).status_code == 200
+    comp = await song.comp("first")
+    (join,) = comp["lines"][1]["joins"]
+    after = comp["lines"][1]["pieces"][0]
+    how = f"may be heard: {join['look']}" if join["look"] else "is clean"
+    assert after["take_number"] != 1
+    assert after["why"].startswith(f"take {after['take_number']}: ")
+    assert after["why"].endswith(f"; the join to take 1 {how}")
+
+
 async def test_only_what_is_missing_is_filled_where_that_is_asked(song):
     await song.comp("clear", **song.bars(3, 4))
     verse = (await song.client.get(song.address)).json()["sections"][0]["id"]

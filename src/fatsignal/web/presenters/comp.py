@@ -129,7 +129,7 @@ def _line(
                 take_id=piece.take_id, take_number=numbers.get(piece.take_id), from_frame=piece.place.from_frame,
                 to_frame=piece.place.to_frame, gain_db=piece.gain_db, moved_ms=1000 * piece.moved_frames / rate_hz,
                 eased=_eased(piece, rate_hz), longer_percent=_longer_percent(piece),
-                settled=holds(comp.settled, piece.place), by_hand=piece.by_hand, why=piece.why,
+                settled=holds(comp.settled, piece.place), by_hand=piece.by_hand, why=_why(piece, sounding, numbers),
                 in_bin=piece.take_id in binned,
             )
             for piece in shown
@@ -163,6 +163,18 @@ def _longer_percent(piece: CompPiece) -> float:
     if easing is None or not easing.later:
         return 0.0
     return 100 * easing.later / easing.changes.frames
+
+
+def _why(piece: CompPiece, sounding: Sequence[CompPiece], numbers: dict[UUID, int]) -> str:
+    """Why the program chose it, and what its join is like; empty where a person did."""
+    # Its border may have been moved past the bar line: it begins there.
+    whole = next(each for each in sounding if holds([each.place], piece.place))
+    before = next((each for each in sounding if each.place.to_frame == whole.place.from_frame), None)
+    if not piece.why or whole.join is None or before is None:
+        return piece.why
+    number = numbers.get(before.take_id)
+    beside = "the take before it" if number is None else f"take {number}"
+    return f"{piece.why}; the join to {beside} {f'may be heard: {whole.join.look}' if whole.join.look else 'is clean'}"
 
 
 def _only_reaches_in(piece: CompPiece, sounding: Sequence[CompPiece], rate_hz: int) -> bool:
