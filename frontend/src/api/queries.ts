@@ -154,7 +154,10 @@ export function refreshTakes() {
     void queryClient.invalidateQueries({ queryKey: [key] })
 }
 
-onChange(() => void queryClient.invalidateQueries({ queryKey: ['history'] }))
+// Whatever is done can be undone, and may sound otherwise.
+onChange(() => {
+  for (const key of ['history', 'playing']) void queryClient.invalidateQueries({ queryKey: [key] })
+})
 onChangedElsewhere(() => refreshAllSoon())
 
 // What never changes once it is known, and what is only asked for once.

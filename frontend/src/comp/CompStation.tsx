@@ -11,7 +11,7 @@ import { NoPart } from '../shell/NoPart'
 import { UndoLinks } from '../shell/UndoLinks'
 import { useAddress } from '../shell/useAddress'
 import { useKeys } from '../shell/useKeys'
-import { notice } from '../api/live'
+import { notice, useLive } from '../api/live'
 import { ConfirmDialog } from '../ui/ConfirmDialog'
 import { count } from '../ui/format'
 import { CompGrid } from './CompGrid'
@@ -25,6 +25,8 @@ import { VersionsPanel } from './VersionsPanel'
 import { useCompActs } from './useCompActs'
 import { type Range, useCompCell } from './useCompCell'
 import { useTryOut } from './useTryOut'
+
+const STANDS_MS = 150
 
 const LINK = 'text-pencil underline underline-offset-4 hover:text-ink'
 
@@ -53,7 +55,8 @@ function OfPart({ part, sheet, comp }: { part: Part; sheet: Sheet; comp: Comp })
     sectionId,
   )
   const acts = useCompActs(part.id)
-  const { hear, stop, sounds, tried } = useTryOut(part.id)
+  const rolling = useLive((live) => live.rolling) !== null
+  const { hear, prepare, stop, sounds, tried } = useTryOut(comp)
   const { shown, show } = useAddress()
   const percent = Number(shown.get('percent') ?? 100)
   const join = shown.get('join') === null ? null : Number(shown.get('join'))
@@ -76,6 +79,19 @@ function OfPart({ part, sheet, comp }: { part: Part; sheet: Sheet; comp: Comp })
     if (sounds && join === null && cell?.take && tried && meant !== heardAs(tried)) hear(cell.take, cell.range, dry)
     // eslint-disable-next-line react-hooks/exhaustive-deps
   }, [meant])
+
+  // Who stands somewhere will want to hear it, and then the takes beside it and what follows.
+  useEffect(() => {
+    if (!cell?.take || rolling) return
+    const { take, rows, range, following } = cell
+    const near = [take, rows[rows.indexOf(take) + 1], rows[rows.indexOf(take) - 1]]
+      .filter((one) => one !== undefined)
+      .map((one) => ({ take: one, range }))
+    if (following) near.push({ take, range: following })
+    const timer = setTimeout(() => void prepare(near, dry), STANDS_MS)
+    return () => clearTimeout(timer)
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+  }, [meant, rolling, comp])
 
   const take = cell?.take
   const [from, to] = [cell?.range.from_frame, cell?.range.to_frame]

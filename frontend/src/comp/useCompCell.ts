@@ -27,6 +27,8 @@ export interface Cell {
   unit: Unit
   /** How many units the range holds. */
   count: number
+  /** Where the right arrow goes, in the same section. */
+  following: Range | undefined
   /** The takes that touch the section, the newest first, and the one that is meant. */
   rows: Take[]
   take: Take | undefined
@@ -127,7 +129,7 @@ function cellIn(
   if (!phrase || !begin) return undefined
   const count = Math.max(1, Math.min(Number(shown.get('units')) || 1, places.length - place))
   const range = { from_frame: begin.from_frame, to_frame: places[place + count - 1]!.to_frame }
-  return { line, phrase, range, unit, count, rows, take, places, place }
+  return { line, phrase, range, unit, count, following: places[place + 1], rows, take, places, place }
 }
 
 const lastOf = (places: Stop[]) => places[places.length - 1]!

@@ -113,10 +113,10 @@ export class SoundStream {
   }
 
   private piece(frame: number): Promise<Float32Array<ArrayBuffer>[]> {
-    const frames = Math.min(Math.round(PIECE_S * this.rateHz), this.toFrame - frame)
+    const frames = pieceFrames(frame, this.toFrame, this.rateHz)
     return Promise.all(
-      this.channels.map(({ url, fromFrame }) => {
-        const address = `${url}&from_frame=${frame - fromFrame}&frames=${frames}`
+      this.channels.map((channel) => {
+        const address = addressOf(channel, frame, frames)
         let kept = this.fetched.get(address)
         if (!kept) {
           kept = fetchSamples(address)
@@ -131,6 +131,18 @@ export class SoundStream {
 }
 
 const MOST_KEPT = 4
+
+const pieceFrames = (frame: number, toFrame: number, rateHz: number) =>
+  Math.min(Math.round(PIECE_S * rateHz), toFrame - frame)
+
+const addressOf = ({ url, fromFrame }: StreamedChannel, frame: number, frames: number) =>
+  `${url}&from_frame=${frame - fromFrame}&frames=${frames}`
+
+/** Have the browser keep the first piece of what will go round from a frame on: it begins sooner then. */
+export async function fetchAhead(channels: StreamedChannel[], loop: [number, number], rateHz: number) {
+  const frames = pieceFrames(loop[0], loop[1], rateHz)
+  await Promise.all(channels.map((channel) => fetchSamples(addressOf(channel, loop[0], frames))))
+}
 
 /** The frame of the session behind the last that any of the channels has. */
 export function endOf(channels: StreamedChannel[]): number {
