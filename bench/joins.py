@@ -24,7 +24,8 @@ from fatsignal.core.material.reader import crossfade
 
 DI = Channel("di", "DI")
 GUITARS = sorted(Path("/usr/share/sonic-pi").rglob("guit_*.flac"))
-SECONDS, ORDER, JOINS = 1.6, 24, 500
+# As much as is looked at in the application (`acts/comp/joins.py`).
+SECONDS, ORDER, JOINS = 0.8, 24, 500
 Sides = tuple[Real, Real, int]
 
 

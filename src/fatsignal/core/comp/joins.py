@@ -2,8 +2,9 @@
 
 Both takes are looked at over all channels at once. A note that both play must be heard once: a border between its two
 strokes would give it twice, or not at all. Beyond that the border lies before an attack and never in it, where it is
-quiet, and where what rings in one take goes on in the other. The curves follow from the correlation of the two sides,
-channel by channel, so that the sum stays as loud as they are (`core/material/reader.crossfade`).
+quiet, and where what rings in one take goes on in the other; of good places it is the first that neither clicks nor
+dips (`fade_watch.py`). The curves follow from the correlation of the two sides, channel by channel, so that the sum
+stays as loud as they are (`core/material/reader.crossfade`).
 
 References
 ----------
@@ -12,8 +13,8 @@ References
 """
 
 import math
-from collections.abc import Mapping
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
 from typing import Literal
 
 import numpy as np
@@ -21,6 +22,7 @@ from numpy.typing import NDArray
 
 from fatsignal.core.arrays import Real
 from fatsignal.core.clip import Samples, check_finite
+from fatsignal.core.comp.fade_watch import AROUND_S, FadeWatch
 from fatsignal.core.comp.pieces import REACH_S, Join
 from fatsignal.core.material.channels import MEASURED_FIRST, Channel, first_of
 from fatsignal.core.timing.pluck_onsets import find_attacks
@@ -92,23 +94,28 @@ def find_joins(
     if last - first < 2:
         raise SignalError("the two takes have no sample in common here: let them overlap, or leave a hole")
     step, reach = max(1, round(_STEP_S * rate_hz)), round(REACH_S * rate_hz)
-    tried: list[tuple[float, int, int]] = []
+    tried: list[NDArray[np.float64]] = []
     for frames in {max(2, 2 * round(each * rate_hz / 2)) for each in _LENGTHS_S}:
         low, high = max(first + frames // 2, wanted - reach), min(last - frames // 2, wanted + reach)
         if low > high:
             continue
         at = np.unique(np.append(np.arange(low, high + 1, step), min(max(wanted, low), high)))
-        tried += zip(sides.measure(at, frames, wanted).cost.tolist(), at.tolist(), [frames] * len(at), strict=True)
+        tried.append(np.stack([sides.measure(at, frames, wanted).cost, at, np.full(len(at), frames)]))
     if not tried:
         # Beyond its reach, or shorter than any fade: the nearest border that both have.
-        tried = [(0.0, min(max(wanted, first + 1), last - 1), 2)]
-    kept: list[tuple[float, int, int]] = []
-    for candidate in sorted(tried):
-        if all(abs(candidate[1] - other[1]) >= _APART_S * rate_hz for other in kept):
-            kept.append(candidate)
-        if len(kept) == _MOST:
+        tried.append(np.array([[0.0], [min(max(wanted, first + 1), last - 1)], [2]]))
+    candidates = np.concatenate(tried, axis=1)
+    places: list[tuple[int, int]] = []
+    for _, frame, frames in candidates[:, np.lexsort(candidates[::-1])].T.tolist():
+        if all(abs(frame - other) >= _APART_S * rate_hz for other, _ in places):
+            places.append((int(frame), int(frames)))
+        if len(places) == _MOST:
             break
-    return [sides.point(frame, frames, wanted) for _, frame, frames in kept]
+    quiet = sides.first_quiet(places, wanted)
+    points = [sides.point(*place, wanted) for place in places]
+    if quiet is None:
+        return [_may_be_heard(points[0]), *points[1:]]
+    return [points[quiet], *points[:quiet], *points[quiet + 1 :]]
 
 
 def join_at(
@@ -144,10 +151,11 @@ class _Sides:
         for signal in (*ours, *theirs):
             check_finite(signal)
         self._rate_hz, self._frames = rate_hz, ours.shape[1]
-        struck = first_of(self.shared, MEASURED_FIRST) or self.shared[0]
+        self._struck_channel = struck = first_of(self.shared, MEASURED_FIRST) or self.shared[0]
+        self._struck = (before[struck], after[struck])
         self._strokes = [
-            np.array([attack.frame for attack in find_attacks(side[struck], rate_hz=rate_hz)], dtype=np.int64)
-            for side in (before, after)
+            np.array([attack.frame for attack in find_attacks(side, rate_hz=rate_hz)], dtype=np.int64)
+            for side in self._struck
         ]
         self._sums = [
             np.concatenate((np.zeros((len(ours), 1)), np.cumsum(each, axis=1)), axis=1)
@@ -156,6 +164,19 @@ class _Sides:
         # Each channel counts alike, however loud it was recorded.
         whole = (self._sums[0][:, -1] + self._sums[1][:, -1]) / (2 * self._frames)
         self._around = np.maximum(whole, _FLOOR**2)[:, None]
+
+    def first_quiet(self, places: Sequence[tuple[int, int]], wanted: int) -> int | None:
+        """Of borders and the lengths of their fades the first that neither clicks nor dips, in the channel in which
+        strokes are looked for; None where all do.
+        """
+        start = max(0, wanted - round(AROUND_S * self._rate_hz))
+        span = slice(start, wanted + round(AROUND_S * self._rate_hz))
+        watch = FadeWatch(*(side[span] for side in self._struck), rate_hz=self._rate_hz)
+        for number, (frame, frames) in enumerate(places):
+            alike = self.measure(np.array([frame]), frames, wanted).alike[self.shared.index(self._struck_channel), 0]
+            if not watch.hears(frame - start, frames, float(alike)):
+                return number
+        return None
 
     def _powers(self, at: NDArray[np.int64], frames: int) -> tuple[Real, Real, Real]:
         """Mean powers of either side and of both around some places, shape (channels, places)."""
@@ -218,6 +239,11 @@ class _Sides:
             begins, ends = stroke - _BEFORE_S * self._rate_hz, stroke + _ATTACK_S * self._rate_hz
             cut |= (at + frames // 2 > begins) & (at - frames // 2 < ends)
         return cut
+
+
+def _may_be_heard(point: JoinPoint) -> JoinPoint:
+    look = point.join.look or "no place near it is quite smooth"
+    return replace(point, join=replace(point.join, look=look))
 
 
 def _look(lost: bool, cut: bool, apart: float) -> str:
