@@ -1,7 +1,9 @@
 """The comp by keys alone: chosen, heard in its place, used, kept over a reload, undone."""
 
+import io
 import re
 import urllib.request
+import zipfile
 
 import numpy as np
 import pytest
@@ -137,7 +139,7 @@ def test_strokes_are_chosen_moved_and_brought_back_by_keys(page, application, ta
     expect(cell(page, old, "3 to 4, used")).to_be_visible()
     for _ in range(3):
         page.keyboard.press("-")
-    expect(page.get_by_role("radio", name="stroke")).to_be_checked()
+    expect(page.get_by_role("radio", name="stroke", exact=True)).to_be_checked()
     range_ = page.get_by_role("group", name="The chosen range")
     expect(range_).to_contain_text("a stroke in bar")
     page.keyboard.press("ArrowRight")
@@ -150,3 +152,94 @@ def test_strokes_are_chosen_moved_and_brought_back_by_keys(page, application, ta
     expect(range_).to_contain_text("2 strokes in bar")
     page.keyboard.press("b")
     expect(range_).not_to_contain_text("ms: back")
+
+
+def test_single_strokes_are_eased_tuned_and_brought_back_by_keys(page, application, takes):
+    old, _ = takes
+    part = next(part for part in application.session["parts"] if part["armed"])
+
+    def eased():
+        lines = application.get(f"/api/parts/{part['id']}/comp")["lines"]
+        return [stroke for line in lines for piece in line["pieces"] for stroke in piece["eased"]]
+
+    page.goto(f"/comp?bar=3&take={old['id']}")
+    page.keyboard.press("Enter")
+    expect(cell(page, old, "3 to 4, used")).to_be_visible()
+    before = heard(application, 480_000)
+    for _ in range(3):
+        page.keyboard.press("-")
+    expect(page.get_by_role("radio", name="stroke", exact=True)).to_be_checked()
+    # Not the first one, which a join is near: that is found anew where an attack comes into it.
+    page.keyboard.press("ArrowRight")
+    page.keyboard.press("ArrowRight")
+    page.keyboard.press("t")
+    expect(page.get_by_role("radio", name="each stroke")).to_be_checked()
+    page.get_by_label("Move by").fill("-11 ms")
+    page.get_by_label("Move by").press("Enter")
+    range_ = page.get_by_role("group", name="The chosen range")
+    expect(range_).to_contain_text("stroke −11.0 ms: back")
+    (stroke,) = eased()
+    assert stroke["by_ms"] == pytest.approx(-11)
+    # Heard 11 ms sooner, and only around it: from the stroke before to the one after.
+    after = heard(application, 480_000)
+    changed = np.flatnonzero(before != after)
+    assert 0 < np.ptp(changed) < 0.75 * 48_000
+    page.get_by_label("Tune by").fill("12")
+    page.get_by_label("Tune by").press("Enter")
+    expect(range_).to_contain_text("+12.0 cents: back")
+    page.reload()
+    expect(range_).to_contain_text("stroke −11.0 ms +12.0 cents: back")
+    page.keyboard.press("b")
+    expect(range_).not_to_contain_text(": back")
+    assert eased() == []
+    np.testing.assert_array_equal(heard(application, 480_000), before)
+
+
+def test_a_comp_goes_all_the_way_from_keys_to_what_an_engineer_receives(page, application, takes):
+    """Made, heard, reloaded, undone, printed, handed over: the samples in the ZIP are those that are heard."""
+    old, new = takes
+    part = next(part for part in application.session["parts"] if part["armed"])
+    page.goto(f"/comp?bar=1&take={new['id']}")
+    expect(cell(page, new, "1 to 2")).to_have_attribute("aria-pressed", "true")
+    page.keyboard.press("Enter")
+    expect(cell(page, new, "1 to 2, used")).to_be_visible()
+    page.keyboard.press("ArrowRight")
+    page.keyboard.press("ArrowDown")
+    expect(cell(page, old, "3 to 4")).to_have_attribute("aria-pressed", "true")
+    page.keyboard.press("Enter")
+    expect(cell(page, old, "3 to 4, used")).to_be_visible()
+    settled = application.get(f"/api/parts/{part['id']}/comp")
+    page.keyboard.press("Backspace")
+    expect(page.get_by_text("bars 3 to 4 empty")).to_be_visible()
+    page.reload()
+    expect(page.get_by_text("bars 3 to 4 empty")).to_be_visible()
+    page.keyboard.press("u")
+    expect(cell(page, old, "3 to 4, used")).to_be_visible()
+    assert application.get(f"/api/parts/{part['id']}/comp") == settled
+    page.keyboard.press("g")
+    page.get_by_role("button", name="Print through").press("Enter")
+    expect(page.get_by_role("listitem").filter(has_text="as the comp sounds now")).to_be_visible(timeout=90_000)
+    page.keyboard.press("Escape")
+    page.get_by_role("link", name="Hand-over").press("Enter")
+    files = page.get_by_role("region", name="What is handed over")
+    name = "Baritone Comp 1"
+    expect(files.get_by_role("checkbox").first).to_be_checked()
+    page.get_by_role("button", name="Mark none").press("Enter")
+    boxes = files.get_by_role("checkbox", name=re.compile(f"^{name} - "))
+    expect(boxes.first).to_be_visible()
+    many = boxes.count()
+    for box in boxes.all():
+        box.press("Space")
+        expect(box).to_be_checked()
+    with page.expect_download(timeout=120_000) as download:
+        page.get_by_role("button", name=f"Hand over {many} files").press("Enter")
+    archive = zipfile.ZipFile(io.BytesIO(download.value.path().read_bytes()))
+    inside = {file.rpartition("/")[2]: file for file in archive.namelist()}
+    samples, rate_hz = soundfile.read(io.BytesIO(archive.read(inside[f"{name} - DI.wav"])))
+    # On its place in the song: silence, and then what is heard.
+    begins = application.get(f"/api/sessions/{application.session['id']}/playing")[0]["channels"][0]["from_frame"]
+    assert not samples[:begins].any()
+    np.testing.assert_allclose(samples[begins:][:400_000], heard(application, 400_000), atol=2**-23)
+    (printed,) = (file for file in inside if file.startswith(f"{name} - ") and " r" in file)
+    through, _ = soundfile.read(io.BytesIO(archive.read(inside[printed])))
+    assert np.sqrt(np.mean(through[begins : begins + 4 * rate_hz] ** 2)) > 1e-3

@@ -1,4 +1,4 @@
-import { useState } from 'react'
+import { useRef, useState } from 'react'
 import type { JoinCloseUp, Take } from '../api/client'
 import { useJoin } from './queries'
 import { useKeys } from '../shell/useKeys'
@@ -9,6 +9,14 @@ import { figure, signed } from '../ui/format'
 import { JoinDrawing, LEAST_MS, MOST_MS } from './JoinDrawing'
 import type { useCompActs } from './useCompActs'
 import { useJoinSound } from './useJoinSound'
+
+const same = (one: Placed, other: Placed) => one.frame === other.frame && Math.abs(one.ms - other.ms) < 0.05
+
+/** Where a join lies, and how long its crossfade is. */
+interface Placed {
+  frame: number
+  ms: number
+}
 
 const LENGTHS = [1, 2, 5, 10, 20, 40, 80]
 
@@ -36,29 +44,40 @@ export function JoinPanel({
   const [width, height, box] = useSize<HTMLDivElement>()
   const { hear, stop, sounds } = useJoinSound(partId)
   // What is dragged, as long as it is; the server is asked when it is let go.
-  const [drag, setDrag] = useState<{ frame: number; ms: number } | null>(null)
+  const [drag, setDrag] = useState<Placed | null>(null)
   const there = join && join.point.frame === frame ? join : undefined
-  const now = drag ?? (there && { frame: there.point.frame, ms: there.point.ms })
+  const base = there && { frame: there.point.frame, ms: there.point.ms }
+  // Keys come faster than answers: each goes on from what was asked for before it.
+  const asked = useRef<Placed | null>(null)
+  const standing = () => (asked.current && !(base && same(asked.current, base)) ? asked.current : base)
+  const now = drag ?? base
 
-  function set(to: { frame: number; ms: number }) {
+  function set(to: Placed) {
     setDrag(null)
-    if (!there) return
-    const ms = Math.max(LEAST_MS, Math.min(MOST_MS, to.ms))
-    if (Math.round(to.frame) === frame && ms === there.point.ms) return
-    acts.setJoin(frame, Math.round(to.frame), ms, onShow)
+    const from = standing()
+    if (!from) return
+    const next = { frame: Math.round(to.frame), ms: Math.max(LEAST_MS, Math.min(MOST_MS, to.ms)) }
+    if (next.frame === from.frame && next.ms === from.ms) return
+    asked.current = next
+    acts.setJoin(from.frame, next.frame, next.ms, onShow, () => (asked.current = null))
   }
-  const nudge = (ms: number) => now && set({ ...now, frame: now.frame + (ms * rateHz) / 1000 })
+  const nudge = (ms: number) => {
+    const from = standing()
+    if (from) set({ ...from, frame: from.frame + (ms * rateHz) / 1000 })
+  }
   const lengthen = (by: number) => {
-    if (!now) return
-    const near = LENGTHS.reduce((best, one) => (Math.abs(one - now.ms) < Math.abs(best - now.ms) ? one : best))
-    set({ ...now, ms: LENGTHS[LENGTHS.indexOf(near) + by] ?? now.ms })
+    const from = standing()
+    if (!from) return
+    const near = LENGTHS.reduce((best, one) => (Math.abs(one - from.ms) < Math.abs(best - from.ms) ? one : best))
+    set({ ...from, ms: LENGTHS[LENGTHS.indexOf(near) + by] ?? from.ms })
   }
   const nextCandidate = () => {
     if (!there?.others.length) return
     const at = there.others.findIndex((one) => one.frame === frame)
     set(there.others[(at + 1) % there.others.length]!)
   }
-  const listen = (plain: boolean) => hear(frame, plain, dry)
+  const listen = (plain: boolean) =>
+    hear(() => Number(new URLSearchParams(window.location.search).get('join')), plain, dry)
 
   useKeys(
     [

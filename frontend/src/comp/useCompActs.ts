@@ -89,12 +89,17 @@ export function useCompActs(partId: string) {
           ),
         ),
       /** Where a join lies and how long its crossfade is; `onDone` is told where it is then. */
-      setJoin: (frame: number, toFrame: number, ms: number, onDone: (frame: number) => void) =>
+      setJoin: (frame: number, toFrame: number, ms: number, onDone: (frame: number) => void, onRefused: () => void) =>
         act(async () => {
           const body = { frame, to_frame: toFrame, ms }
-          const comp = await answered(api.PUT('/api/parts/{part_id}/comp/join', { params: { path }, body }))
-          onDone(toFrame)
-          return comp
+          try {
+            const comp = await answered(api.PUT('/api/parts/{part_id}/comp/join', { params: { path }, body }))
+            onDone(toFrame)
+            return comp
+          } catch (problem) {
+            onRefused()
+            throw problem
+          }
         }),
       copy: (name: string) =>
         act(() => answered(api.POST('/api/parts/{part_id}/comp/versions', { params: { path }, body: { name } }))),

@@ -1,4 +1,5 @@
 import { useCallback } from 'react'
+import { actsUnderWay } from '../api/acts'
 import { answered, api } from '../api/client'
 import { useOwnPlaying } from '../desk/useOwnPlaying'
 import { monoSound } from '../sound/player'
@@ -7,8 +8,11 @@ import { monoSound } from '../sound/player'
 export function useJoinSound(partId: string) {
   const { player, begin, stop, sounds } = useOwnPlaying()
   const hear = useCallback(
-    (frame: number, plain: boolean, dry: boolean) =>
+    (where: () => number, plain: boolean, dry: boolean) =>
       begin(async (wanted) => {
+        // A join that is being moved is heard where it comes to.
+        await actsUnderWay()
+        const frame = where()
         const found = await answered(
           api.GET('/api/parts/{part_id}/comp/join/sound', {
             params: { path: { part_id: partId }, query: { frame, plain, dry } },

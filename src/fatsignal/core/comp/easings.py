@@ -5,10 +5,9 @@ from dataclasses import dataclass, replace
 from uuid import UUID
 
 from fatsignal.core.comp.comp import Comp, with_pieces
-from fatsignal.core.comp.edits import fresh
 from fatsignal.core.comp.pieces import CompPiece, Pieces, within
 from fatsignal.core.comp.shifts import Recorded
-from fatsignal.core.easing.easing import EasedStroke, Easing, apart, check_rings, ease, without
+from fatsignal.core.easing.easing import ATTACK_S, BEFORE_S, EasedStroke, Easing, apart, check_rings, ease, without
 from fatsignal.core.takes.windows import Window
 from fatsignal.errors import InvalidSetting
 
@@ -78,10 +77,10 @@ def ease_span(
         )
     if not changed_any:
         raise InvalidSetting("these strokes lie so already: nothing was changed")
-    return _with(comp, pieces)
+    return _with(comp, pieces, rate_hz)
 
 
-def uneased(comp: Comp, span: Window) -> Comp | None:
+def uneased(comp: Comp, span: Window, *, rate_hz: int) -> Comp | None:
     """A comp in which the strokes that sound in a span are where and as they were played; None where all are."""
     pieces = list[CompPiece]()
     for piece in comp.pieces:
@@ -93,7 +92,7 @@ def uneased(comp: Comp, span: Window) -> Comp | None:
         pieces.append(piece)
     if tuple(pieces) == comp.pieces:
         return None
-    return _with(comp, pieces)
+    return _with(comp, pieces, rate_hz)
 
 
 def at_other_tempo(
@@ -159,9 +158,27 @@ def _in_piece(piece: CompPiece, frame: int) -> int:
     return frame if piece.easing is None else piece.easing.sounds_at(frame)
 
 
-def _with(comp: Comp, pieces: Sequence[CompPiece]) -> Comp:
-    changed = with_pieces(comp, pieces)
-    return replace(changed, pieces=fresh(comp.pieces, changed.pieces))
+def _with(comp: Comp, pieces: Sequence[CompPiece], rate_hz: int) -> Comp:
+    """A comp with other easings. Borders and their joins stay, but for one that a moved attack has come into."""
+    kept = list(pieces)
+    for number, (old, piece) in enumerate(zip(comp.pieces, pieces, strict=True)):
+        if old.easing == piece.easing:
+            continue
+        for after in (number, number + 1):
+            border = kept[after] if after < len(kept) else None
+            if border is None or border.join is None:
+                continue
+            near = border.join.frames // 2 + round((BEFORE_S + ATTACK_S) * rate_hz)
+            span = Window(border.place.from_frame - near, border.place.from_frame + near)
+            if any(span.from_frame < at < span.to_frame for each in (old, piece) for at in _moved_to(each)):
+                kept[after] = replace(border, join=None)
+    return with_pieces(comp, kept)
+
+
+def _moved_to(piece: CompPiece) -> list[int]:
+    """Where the strokes of a piece that are eased sound in the song, also beyond its ends."""
+    begins = piece.place.from_frame - piece.take_frame
+    return [begins + stroke.sounds_at for stroke in (piece.easing.eased if piece.easing else ())]
 
 
 def eased_in(pieces: Iterable[CompPiece], span: Window) -> list[tuple[int, EasedStroke]]:
