@@ -33,15 +33,16 @@ class Song:
             await self.add_take(seed)
         return self
 
-    async def add_take(self, seed, level=1.0, late_s=0.0):
+    async def add_take(self, seed, level=1.0, late_s=0.0, kinds=("di", "mic")):
         dry = np.roll(level * plucks(8.0, seed=seed), round(late_s * FS))
         sounds = {"DI.wav": dry, "mic A.wav": 0.5 * np.roll(dry, 48)}
         files = []
+        sounds = {name: samples for name, samples in sounds.items() if name.split(".")[0].split()[0].lower() in kinds}
         for name, samples in sounds.items():
             written = io.BytesIO()
             soundfile.write(written, samples, FS, format="WAV", subtype="FLOAT")
             files.append(("files", (name, written.getvalue())))
-        data = {"part_id": self.part["id"], "kinds": "di,mic", "placing": "bar", "bar": "1"}
+        data = {"part_id": self.part["id"], "kinds": ",".join(kinds), "placing": "bar", "bar": "1"}
         taken = await self.client.post(f"{self.address}/imports", files=files, data=data)
         assert taken.status_code == 201, taken.text
         self.takes.append(taken.json())

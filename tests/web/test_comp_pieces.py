@@ -236,3 +236,16 @@ async def test_tidying_keeps_what_comps_use_and_what_is_starred(song):
     np.testing.assert_array_equal(await song.heard(1, 8), heard)
     await song.client.post(f"{song.address}/undo")
     assert (await song.client.get(f"{song.address}/bin")).json()["takes"] == []
+
+
+async def test_a_take_without_a_di_is_joined_by_what_both_have_and_said(song):
+    take = await song.add_take(9, kinds=("mic",))
+    comp = await song.comp("use", take_id=take["id"], **song.bars(5, 6))
+    by_take = {piece["take_number"]: piece["lacks"] for line in comp["lines"] for piece in line["pieces"]}
+    assert by_take == {1: [], 3: [], 4: ["DI"]}
+    # The microphones are joined; the DI closes, and is silent there.
+    assert all(join["ms"] for line in comp["lines"] for join in line["joins"])
+    dry, miked = await song.heard(5, 6), await song.heard(5, 6, "mic")
+    inside = slice(NEAR, len(dry) - NEAR)
+    assert not dry[inside].any()
+    np.testing.assert_array_equal(miked[inside], song.of_take(3, 5, 6, "mic A.wav")[inside])

@@ -5484,6 +5484,11 @@ export interface components {
             why: string;
             /** In Bin */
             in_bin: boolean;
+            /**
+             * Lacks
+             * @description Channels of the comp that this take has not: they are silent there.
+             */
+            lacks: string[];
         };
         /**
          * PlacementSettings

@@ -219,6 +219,7 @@ function Piece({
         >
           {!goesOn && <tspan fontWeight="700">{piece.take_number ?? 'gone'} </tspan>}
           {piece.in_bin && 'in the bin '}
+          {piece.lacks.length > 0 && !goesOn && <tspan fill="var(--mic)">no {piece.lacks.join(', ')} </tspan>}
           {piece.longer_percent !== 0 &&
             `${figure(Math.abs(piece.longer_percent))} % ${piece.longer_percent > 0 ? 'longer' : 'shorter'} `}
           {piece.moved_ms !== 0 && piece.longer_percent === 0 && `${signed(piece.moved_ms, 1)} ms `}

@@ -16,6 +16,7 @@ from fatsignal.core.timing.tempo import TempoMap
 from fatsignal.store import comps, parts, sections, sessions, takes
 from fatsignal.store.database import Connection
 from fatsignal.store.sections import Section
+from fatsignal.store.takes import TakeChannel
 
 
 class CompVersionView(BaseModel, from_attributes=True):
@@ -55,6 +56,7 @@ class PieceView(BaseModel):
     by_hand: bool
     why: str
     in_bin: bool
+    lacks: list[str] = Field(description="Channels of the comp that this take has not: they are silent there.")
 
 
 class HoleView(BaseModel):
@@ -101,9 +103,11 @@ async def comp_of(conn: Connection, part_id: UUID) -> CompView:
     numbers = await takes.numbers_of(conn, sorted({*comp.take_ids, *kept}))
     binned = numbers.keys() - kept
     sounding = performance(comp, newest_first)
-    rigs = await takes.rigs_of(conn, sorted({piece.take_id for piece in sounding}))
+    used = sorted({piece.take_id for piece in sounding})
+    rigs = await takes.rigs_of(conn, used)
+    lacks = _lacking(await takes.channels_of(conn, used))
     lines = [
-        _line(section, session.tempo, comp, sounding, newest_first, numbers, binned, rigs, session.rate_hz)
+        _line(section, session.tempo, comp, sounding, newest_first, numbers, binned, rigs, lacks, session.rate_hz)
         for section in await sections.list_sections(conn, session.id)
     ]
     looks = sum(1 for piece in comp.pieces if piece.join is not None and piece.join.look)
@@ -114,7 +118,7 @@ async def comp_of(conn: Connection, part_id: UUID) -> CompView:
 
 def _line(
     section: Section, tempo: TempoMap, comp: Comp, sounding: Sequence[CompPiece], newest_first: Sequence[Played],
-    numbers: dict[UUID, int], binned: set[UUID], rigs: dict[UUID, str], rate_hz: int,
+    numbers: dict[UUID, int], binned: set[UUID], rigs: dict[UUID, str], lacks: dict[UUID, list[str]], rate_hz: int,
 ) -> CompLineView:  # fmt: skip
     span = window_of_bars(tempo, section.first_bar, section.bars)
     here, reach = within(sounding, span), round(REACH_S * rate_hz)
@@ -130,7 +134,7 @@ def _line(
                 to_frame=piece.place.to_frame, gain_db=piece.gain_db, moved_ms=1000 * piece.moved_frames / rate_hz,
                 eased=_eased(piece, rate_hz), longer_percent=_longer_percent(piece),
                 settled=holds(comp.settled, piece.place), by_hand=piece.by_hand, why=_why(piece, sounding, numbers),
-                in_bin=piece.take_id in binned,
+                in_bin=piece.take_id in binned, lacks=lacks.get(piece.take_id, []),
             )
             for piece in shown
         ],
@@ -146,6 +150,15 @@ def _line(
         ],
         offers=_offers(section, tempo, comp, shown, newest_first, numbers) if settled else [],
     )  # fmt: skip
+
+
+def _lacking(channels: dict[UUID, list[TakeChannel]]) -> dict[UUID, list[str]]:
+    """By the take, the channels that others of them have and it has not."""
+    every = dict.fromkeys(channel.key for of_take in channels.values() for channel in of_take)
+    return {
+        take_id: [key.name for key in every if key not in {channel.key for channel in of_take}]
+        for take_id, of_take in channels.items()
+    }
 
 
 def _eased(piece: CompPiece, rate_hz: int) -> list[EasedStrokeView]:
