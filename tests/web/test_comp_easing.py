@@ -82,6 +82,29 @@ async def test_the_file_that_was_made_is_made_again_if_it_is_gone(song, tmp_path
     made.unlink()
     np.testing.assert_array_equal(await song.heard(1, 2), heard)
     assert made.read_bytes() == was
+    # So is one of which only a part is left.
+    made.write_bytes(was[:1000])
+    np.testing.assert_array_equal(await song.heard(1, 2), heard)
+    assert made.read_bytes() == was
+
+
+async def test_emptying_the_bin_removes_what_no_comp_needs_any_more(song, tmp_path):
+    await song.comp("move", by="-12 ms", strokes=True, **around(song))
+    kept = await song.heard(1, 2)
+    (needed,) = tmp_path.rglob("Comps/Eased/*.wav")
+    await song.comp("move", by="4 ms", strokes=True, **around(song, at=3 * FS + FS // 3))
+    await song.heard(3, 4)
+    await song.client.post(f"{song.address}/undo")
+    assert len(list(tmp_path.rglob("Comps/Eased/*.wav"))) == 2
+    await song.client.post(f"/api/takes/{song.takes[1]['id']}/bin")
+    emptied = await song.client.delete(f"{song.address}/bin", params={"agreed": True})
+    assert emptied.status_code < 300, emptied.text
+    assert list(tmp_path.rglob("Comps/Eased/*.wav")) == [needed]
+    np.testing.assert_array_equal(await song.heard(1, 2), kept)
+    # What was undone is made again when it is wanted.
+    assert (await song.client.post(f"{song.address}/redo")).status_code == 200
+    assert (await song.heard(3, 4)).any()
+    assert len(list(tmp_path.rglob("Comps/Eased/*.wav"))) == 2
 
 
 async def test_strokes_go_onto_the_click_each_by_itself(client):

@@ -8,8 +8,10 @@ from dataclasses import dataclass
 from pathlib import Path
 from uuid import UUID
 
+from fatsignal.core.easing.easing import Easing
 from fatsignal.engine.journal import ENTERED_NAME
-from fatsignal.store import comps, history, parts, prints, takes, trials
+from fatsignal.files.eased_files import FOLDER, unused_files
+from fatsignal.store import comps, history, parts, prints, sessions, takes, trials
 from fatsignal.store.database import Connection
 from fatsignal.store.prints import Print
 from fatsignal.store.takes import Take
@@ -53,8 +55,10 @@ class Bin:
 async def look_into_bin(conn: Connection, session_id: UUID, sessions_folder: Path) -> Bin:
     """What is in a session's bin."""
     users: dict[UUID, list[str]] = {}
+    eased: list[tuple[UUID, Easing]] = []
     names = {part.id: part.name for part in await parts.list_parts(conn, session_id)}
     for comp in await comps.all_of_session(conn, session_id):
+        eased += [(piece.take_id, piece.easing) for piece in comp.comp.pieces if piece.easing is not None]
         for take_id in comp.comp.take_ids:
             users.setdefault(take_id, []).append(f"{names[comp.part_id]}, {comp.name}")
     there = await takes.list_binned(conn, session_id)
@@ -67,6 +71,9 @@ async def look_into_bin(conn: Connection, session_id: UUID, sessions_folder: Pat
     recorded = [sessions_folder / take.folder / channel.file for take in binned for channel in channels[take.id]]
     recorded += [sessions_folder / trial.folder / channel.file for trial in tried for channel in trial.channels]
     printed = [sessions_folder / print_.file for print_ in made if print_.file]
+    # What was made of takes for a comp that is not so any more.
+    session = await sessions.get_session(conn, session_id)
+    printed += await asyncio.to_thread(unused_files, eased, sessions_folder / session.folder / FOLDER)
     folders = [sessions_folder / take.folder for take in binned]
     folders += [sessions_folder / trial.folder for trial in tried]
     return Bin(session_id, binned, held, tried, made, recorded + printed, folders)

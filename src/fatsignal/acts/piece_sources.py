@@ -29,7 +29,7 @@ async def sources_of(
     for take_id, by_source in wanted.items():
         take = takes[take_id]
         source, files = source_of(take, channels[take_id]), files_of(take, channels[take_id], sessions_folder)
-        folder = sessions_folder / Path(take.folder).parts[0] / "Comps" / FOLDER
+        folder = sessions_folder / Path(take.folder).parts[0] / FOLDER
         easings = [easing for easing in by_source.values() if easing is not None]
         if easings:
             await asyncio.to_thread(make_missing, source, files, easings, folder, rate_hz=take.rate_hz)

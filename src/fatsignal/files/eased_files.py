@@ -12,6 +12,7 @@ from uuid import UUID
 import numpy as np
 
 from fatsignal.core.easing.easing import Easing, Run, runs
+from fatsignal.core.level.depth import BYTES
 from fatsignal.core.material.channels import Wanted
 from fatsignal.core.material.material import Source, whole
 from fatsignal.errors import FileRefused
@@ -19,7 +20,8 @@ from fatsignal.files.atomic_write import atomic_write
 from fatsignal.files.material_files import EasedFile, MaterialOnDisk, SourceFile
 from fatsignal.files.sound_writer import write_sound
 
-FOLDER = "Eased"
+# In the folder of a session.
+FOLDER = "Comps/Eased"
 
 
 def eased_take(
@@ -51,7 +53,7 @@ def make_missing(
         path: run.easing
         for easing in easings
         for run in runs(easing)
-        if not (path := _path(take.id, run, folder)).exists()
+        if not _whole(path := _path(take.id, run, folder), frames=run.at.frames, channels=len(files))
     }
     if not missing:
         return
@@ -75,6 +77,20 @@ def make_missing(
             with atomic_write(path) as partial:
                 partial.unlink(missing_ok=True)
                 write_sound(partial, [sound.T], rate_hz=rate_hz, channels=len(files), depth="32f")
+
+
+def unused_files(used: Iterable[tuple[UUID, Easing]], folder: Path) -> list[Path]:
+    """Files that no easing of a take needs, of those given; one that is wanted after all is made again."""
+    needed = {_path(take_id, run, folder) for take_id, easing in used for run in runs(easing)}
+    return sorted(path for path in folder.glob("*.wav") if path not in needed)
+
+
+def _whole(path: Path, *, frames: int, channels: int) -> bool:
+    """Whether a file is there and holds as much as it has to."""
+    try:
+        return path.stat().st_size > frames * channels * BYTES["32f"]
+    except OSError:
+        return False
 
 
 def _path(take_id: UUID, run: Run, folder: Path) -> Path:
