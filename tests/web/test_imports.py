@@ -2,6 +2,7 @@
 
 import io
 from datetime import datetime
+from typing import Any
 from uuid import uuid4
 
 import numpy as np
@@ -11,6 +12,7 @@ import soundfile
 from fatsignal.core.takes.channel_names import guess_kinds, name_channels
 from fatsignal.files.bext import BextChunk
 from fatsignal.files.wave_writer import WaveWriter
+from tests.applications import Application
 from tests.signals import FS, plucks
 
 
@@ -35,13 +37,13 @@ def test_channels_are_named_as_the_program_names_its_own():
     assert name_channels(["di", "mic", "mic", "sim"]) == ["DI", "mic A", "mic B", "sim"]
 
 
-def upload(app, files, **fields):
+def upload(app: Application, files: dict[str, bytes], **fields: str) -> tuple[int, Any]:
     session = app.session
     fields = {"part_id": session["parts"][0]["id"], **fields}
     return app.upload(f"/api/sessions/{session['id']}/imports", files, **fields)
 
 
-def as_file(samples, rate_hz=FS):
+def as_file(samples: np.ndarray, rate_hz: int = FS) -> bytes:
     buffer = io.BytesIO()
     soundfile.write(buffer, samples, rate_hz, format="WAV", subtype="FLOAT")
     return buffer.getvalue()
