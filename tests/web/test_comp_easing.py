@@ -118,6 +118,9 @@ async def test_strokes_go_onto_the_click_each_by_itself(client):
     assert stroke["by_ms"] == pytest.approx(-12, abs=2.5)
     heard, played = await song.heard(1, 2), song.of_take(0, 1, 2)
     assert lag(heard, played, FS + 12 * MS) == round(stroke["by_ms"] * MS)
+    # It lies there already.
+    again = await song.comp("onto", expect=422, against="click", percent=100, strokes=True, **around(song, at=FS))
+    assert "lie so already" in again["detail"]
     half = await song.comp("move-back", **around(song, at=FS))
     assert eased(half) == []
     comp = await song.comp("onto", against="click", percent=50, strokes=True, **around(song, at=FS + 600))

@@ -85,6 +85,12 @@ def test_a_join_that_an_attack_comes_into_is_found_anew():
     assert [each.join for each in after.pieces] == [None, Join(20), None]
 
 
+def test_a_join_that_was_found_beside_an_eased_stroke_stays_when_another_is_eased():
+    near = eased(COMP, (4200, 4300), by(-235))
+    joined = replace(near, pieces=(*near.pieces[:2], replace(near.pieces[2], join=Join(8))))
+    assert eased(joined, (700, 800), by(10)).pieces[2].join == Join(8)
+
+
 def test_nothing_to_change_is_said():
     with pytest.raises(InvalidSetting, match="lie so already"):
         eased(COMP, (2600, 3400), by(0))
@@ -123,7 +129,8 @@ def test_at_another_tempo_every_stroke_lies_where_the_beat_has_it():
     for at in (1250, 1750, 2250, 2750):
         assert begins + copy.easing.sounds_at(at) == slower(at)
     assert copy.easing.later == 200
-    # Beyond its end the take goes on as it was played, that much later.
+    # Beyond its end the take goes on as it was played, that much later; there and back.
+    assert (copy.easing.sounds_at(3500), copy.easing.take_frame(3700)) == (3700, 3500)
     assert copy.ends == (UUID(int=1), 3000, 0.0)
     # At the same tempo it is the take.
     (same,) = at_other_tempo([piece(1, 1000, 3000)], lambda at: at + 6000, struck=STRUCK, rate_hz=RATE)

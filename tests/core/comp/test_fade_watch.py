@@ -30,7 +30,10 @@ def test_sides_that_cancel_each_other_dip():
     turned = FadeWatch(before, -before, rate_hz=FS)
     assert turned.hears(MIDDLE, fade, 0.0)
     # The same sound goes over into itself as if nothing were there.
-    assert not FadeWatch(before, before, rate_hz=FS).hears(MIDDLE, fade, 1.0)
+    same = FadeWatch(before, before, rate_hz=FS)
+    assert not same.hears(MIDDLE, fade, 1.0)
+    # So is an attack that both takes have there by themselves.
+    assert not same.hears(FS // 3 + 20, fade, 1.0)
 
 
 def test_silence_and_what_lies_outside_are_not_heard():

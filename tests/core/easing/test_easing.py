@@ -40,6 +40,18 @@ def test_what_goes_back_leaves_nothing():
     assert eased(None, {1800: 0}) is None
 
 
+def test_what_was_brought_to_another_tempo_stays_so():
+    slower = Easing((EasedStroke(1000), EasedStroke(1400, 40), EasedStroke(1800, 80)))
+    assert (slower.later, slower.sounds) == (80, Window(1000, 1880))
+    assert without(slower, TAKE) == slower
+    # What is eased besides lies as much later.
+    more = eased(slower, {2600: 92})
+    assert (more.later, more.strokes[-3:]) == (
+        80,
+        (EasedStroke(2200, 80), EasedStroke(2600, 92), EasedStroke(3000, 80)),
+    )
+
+
 def test_a_tuned_note_ends_at_the_next_stroke():
     easing = eased(None, {1800: EasedStroke(1800, 0, -14.0)})
     assert easing.strokes == (EasedStroke(1800, 0, -14.0), EasedStroke(2200))

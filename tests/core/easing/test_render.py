@@ -99,8 +99,38 @@ def test_a_sampled_note_is_tuned_by_so_many_cents(note, cents):
     sound = eased(dry[None, span], easing, rate_hz=rate_hz)
     attack = round(ATTACK_S * rate_hz)
     np.testing.assert_array_equal(sound[0, :attack], dry[span][:attack])
+    # It goes over into the attack that follows without a step.
+    before = round(BEFORE_S * rate_hz)
+    np.testing.assert_array_equal(sound[0, -before:], dry[span][-before:])
+    assert abs(sound[0, -before - 1] - dry[span][-before - 1]) < 1e-9
     rings = slice(2 * attack, -2 * attack)
     assert 1200 * np.log2(hz(sound[0, rings], rate_hz) / hz(dry[span][rings], rate_hz)) == pytest.approx(cents, abs=2)
+
+
+def test_what_comes_later_altogether_keeps_its_attacks():
+    take = np.stack([plucks(2.0), plucks(2.0, seed=5)])
+    easing = Easing((EasedStroke(16_000), EasedStroke(32_000, 1_500), EasedStroke(48_000, 3_100)))
+    out = eased(take[:, 16_000:48_000], easing, rate_hz=FS)
+    assert out.shape == (2, 35_100)
+    before, attack = round(BEFORE_S * FS), round(ATTACK_S * FS)
+    np.testing.assert_array_equal(out[:, 17_500 - before : 17_500 + attack], take[:, 32_000 - before : 32_000 + attack])
+    np.testing.assert_array_equal(out[:, -before:], take[:, 48_000 - before : 48_000])
+
+
+def test_each_channel_counts_alike_however_loud_it_was_recorded():
+    ring = np.stack([sine(110.0, seconds=0.5), sine(155.6, seconds=0.5)])
+    loud = np.array([[1.0], [1e-3]])
+    for frames in (20_000, 28_000):
+        np.testing.assert_allclose(
+            stretched(loud * ring, frames, rate_hz=FS), loud * stretched(ring, frames, rate_hz=FS), rtol=1e-6, atol=1e-9
+        )
+
+
+def test_what_would_lie_beyond_half_the_rate_goes_and_does_not_fold():
+    high = sine(23_900.0, seconds=0.5)
+    lost = tuned(high[None], 1000, 20_000, 100.0)[0]
+    kept = tuned(sine(15_000.0, seconds=0.5)[None], 1000, 20_000, 100.0)[0]
+    assert np.sqrt(np.mean(lost**2)) < 0.3 * np.sqrt(np.mean(kept**2))
 
 
 def test_nothing_asked_gives_the_take_bit_for_bit():

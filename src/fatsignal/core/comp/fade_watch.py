@@ -19,6 +19,8 @@ from fatsignal.core.clip import Samples
 from fatsignal.core.material.reader import crossfade
 
 _ORDER, _USUAL_PERCENT = 24, 99.9
+# What is no louder than that in the residual is the same, but for rounding.
+_MORE = 1.001
 # A fade that is softer than both its sides by that is a hole: 1 dB (common practice, no source).
 _DIP = 10**-0.1
 # Around a wished border so much says what is usual there: as far as one may be moved, with its fade, and more. So much
@@ -49,7 +51,7 @@ class FadeWatch:
         joined = ends * self._sides[0][start:last] + begins * self._sides[1][start:last]
         heard = np.abs(lfilter(self._inverse, 1, joined))[first - start :]
         own = max(float(each[first:last].max(initial=0.0)) for each in self._residuals)
-        if float(heard.max(initial=0.0)) > max(self._usual, own):
+        if float(heard.max(initial=0.0)) > _MORE * max(self._usual, own):
             return True
         fade = slice(max(0, frame - frames // 2), frame + frames // 2)
         inside = joined[fade.start - start : fade.stop - start]

@@ -124,10 +124,9 @@ def runs(easing: Easing) -> list[Run]:
 
 
 def _by_itself(strokes: Sequence[EasedStroke]) -> Easing:
-    """Strokes with the first where it was played; nothing is tuned after the last."""
+    """Strokes with the first where it was played."""
     begins = strokes[0].by_frames
-    own = [replace(each, by_frames=each.by_frames - begins) for each in strokes]
-    return Easing((*own[:-1], replace(own[-1], cents=0.0)))
+    return Easing(tuple(replace(each, by_frames=each.by_frames - begins) for each in strokes))
 
 
 def ease(
