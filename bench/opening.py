@@ -38,12 +38,12 @@ LOOK = """
 """.replace("SECTIONS", str(SECTIONS))
 
 
-def recorded(data: Path) -> Iterator[tuple[UUID, Window]]:
+def recorded(data: Path, takes: int = TAKES) -> Iterator[tuple[UUID, Window]]:
     """Takes of the whole song, whose waves are kept."""
     random = np.random.default_rng(1)
     frames, start = MINUTES * 60 * RATE_HZ, TEMPO.bar_frame(1)
     envelope = np.abs(np.sin(np.arange(frames) / 9000))[:, None]
-    for _ in range(TAKES):
+    for _ in range(takes):
         take_id = uuid4()
         noise = 0.5 * envelope * random.uniform(-1, 1, (frames, len(CHANNELS)))
         keep_wave(data / "waves", fingerprint_of_take(take_id), columns(noise))

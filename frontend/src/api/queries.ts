@@ -174,6 +174,14 @@ export function refreshAllSoon() {
   )
 }
 
+/** What was done here, on this page: what is seen of it is asked for at once, all else soon. */
+export function refreshSeen() {
+  void queryClient.invalidateQueries({
+    predicate: ({ queryKey: [what, ...of] }) => (what === 'comp' && of.length === 1) || what === 'sheet',
+  })
+  refreshAllSoon()
+}
+
 export function refreshPrints() {
   for (const key of ['prints', 'hand-over', 'comparison', 'comp-made'])
     void queryClient.invalidateQueries({ queryKey: [key] })

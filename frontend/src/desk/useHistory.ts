@@ -1,7 +1,7 @@
 import { actsUnderWay, reportErrors } from '../api/acts'
 import { answered, api } from '../api/client'
 import { notice } from '../api/live'
-import { refreshAllSoon, useHistoryOf } from '../api/queries'
+import { refreshSeen, useHistoryOf } from '../api/queries'
 
 /** Undo and redo of the session: the server knows what was done, on this page or another, before a reload or after. */
 export function useHistory(sessionId: string) {
@@ -16,7 +16,7 @@ export function useHistory(sessionId: string) {
       await earlier
       const { did } = await ask()
       notice(did ? `${done}: ${did}` : nothing, 'history')
-      refreshAllSoon()
+      refreshSeen()
     })
   }
   const undo = () =>
