@@ -1,8 +1,9 @@
-import { useEffect, useMemo, useRef } from 'react'
+import { useMemo } from 'react'
 import type { CompLine, JudgedTake, Phrase, Take } from '../api/client'
 import { useJudged, useWave } from '../api/queries'
 import { useWidth } from '../shell/useSize'
 import { INK } from '../ui/Glyph'
+import { RowsInSight } from '../ui/RowsInSight'
 import { count } from '../ui/format'
 import { wavePath } from '../wave/wavePath'
 import { NAMES } from './CompSheet'
@@ -81,13 +82,15 @@ interface RowsProps {
 }
 
 function Rows({ cell, line, judged, width, onChoose, onUse }: RowsProps) {
-  const height = cell.rows.length <= 3 ? HIGHEST_ROW : LOWEST_ROW + 12
   if (!cell.rows.length) return <p className="p-4 text-pencil">No take of this section yet: Page Down rolls one.</p>
   return (
-    <div className="min-h-0 grow overflow-y-auto">
-      {cell.rows.map((take) => (
+    <RowsInSight
+      rows={cell.rows}
+      meant={cell.take?.id}
+      heightIn={() => (cell.rows.length <= 3 ? HIGHEST_ROW : LOWEST_ROW + 12)}
+    >
+      {(take, height) => (
         <Row
-          key={take.id}
           take={take}
           cell={cell}
           line={line}
@@ -97,8 +100,8 @@ function Rows({ cell, line, judged, width, onChoose, onUse }: RowsProps) {
           onChoose={onChoose}
           onUse={onUse}
         />
-      ))}
-    </div>
+      )}
+    </RowsInSight>
   )
 }
 
@@ -118,12 +121,8 @@ function Row({
     [phrases, section.bars, width],
   )
   const on = take.id === cell.take?.id
-  const box = useRef<HTMLDivElement>(null)
-  useEffect(() => {
-    if (on) box.current?.scrollIntoView({ block: 'nearest' })
-  }, [on])
   return (
-    <div ref={box} className="flex items-center" style={{ height }}>
+    <div className="flex items-center" style={{ height }}>
       <p
         className={`w-[102px] shrink-0 pl-2.5 text-[14.5px] leading-tight ${on ? 'font-bold' : 'font-semibold'} ${take.rating === 'struck' ? 'text-pencil line-through' : ''}`}
       >

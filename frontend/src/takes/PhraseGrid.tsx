@@ -1,5 +1,4 @@
-import { useVirtualizer } from '@tanstack/react-virtual'
-import { useDeferredValue, useEffect, useLayoutEffect, useRef, useState } from 'react'
+import { useState } from 'react'
 import { Link } from 'react-router'
 import type { Finding, Judged, SheetLine, Take } from '../api/client'
 import { playedSpan, useLive } from '../api/live'
@@ -7,6 +6,7 @@ import { useJudged, useTuningDrift } from '../api/queries'
 import { useChoice } from '../desk/Choice'
 import { useOpenSession } from '../desk/OpenSession'
 import { useWidth } from '../shell/useSize'
+import { RowsInSight } from '../ui/RowsInSight'
 import { count } from '../ui/format'
 import { Evidence, type Evident } from './Evidence'
 import { NextRoll } from './NextRoll'
@@ -140,57 +140,27 @@ interface TakeRowsProps {
   onEvidence: (take: Take, finding: Finding) => void
 }
 
-/** The rows that are in sight, and some beyond: a long evening's takes cost no more than the first ten. */
 function TakeRows({ rows, line, judged, width, sideBySide, onDetails, onEvidence }: TakeRowsProps) {
-  const box = useRef<HTMLDivElement>(null)
-  const [room, setRoom] = useState(0)
-  useLayoutEffect(() => {
-    const observer = new ResizeObserver(([entry]) => setRoom(entry!.contentRect.height))
-    observer.observe(box.current!)
-    setRoom(box.current!.clientHeight)
-    return () => observer.disconnect()
-  }, [])
-  // Few takes share the room that there is; many keep a height that can still be read.
-  const height = Math.max(LOWEST_ROW, Math.min(HIGHEST_ROW, Math.floor(room / rows.length)))
-  const inSight = useVirtualizer({
-    count: rows.length,
-    getScrollElement: () => box.current,
-    estimateSize: () => height,
-    overscan: 5,
-    getItemKey: (index) => rows[index]!.id,
-    useFlushSync: false,
-  })
-  useEffect(() => inSight.measure(), [inSight, height])
-  // The one that is meant is in sight, however it was chosen.
   const { take } = useChoice()
-  const meant = rows.findIndex((row) => row.id === take?.id)
-  useEffect(() => {
-    if (meant >= 0) inSight.scrollToIndex(meant)
-  }, [inSight, meant])
-  // Rows that come into sight soon are made in the time that is left between frames.
-  const items = useDeferredValue(inSight.getVirtualItems()).filter((item) => item.index < rows.length)
   return (
-    <div ref={box} className="min-h-0 grow overflow-y-auto bg-paper will-change-transform">
-      <div className="relative" style={{ height: inSight.getTotalSize() }}>
-        {items.map((item) => (
-          <div
-            key={rows[item.index]!.id}
-            className="absolute inset-x-0 contain-layout contain-size"
-            style={{ top: item.start, height }}
-          >
-            <TakeRow
-              take={rows[item.index]!}
-              line={line}
-              judged={judged?.takes.find((entry) => entry.take_id === rows[item.index]!.id)}
-              width={width}
-              height={height}
-              sideBySide={sideBySide}
-              onDetails={onDetails}
-              onEvidence={onEvidence}
-            />
-          </div>
-        ))}
-      </div>
-    </div>
+    <RowsInSight
+      rows={rows}
+      meant={take?.id}
+      // Few takes share the room that there is; many keep a height that can still be read.
+      heightIn={(room) => Math.max(LOWEST_ROW, Math.min(HIGHEST_ROW, Math.floor(room / rows.length)))}
+    >
+      {(row, height) => (
+        <TakeRow
+          take={row}
+          line={line}
+          judged={judged?.takes.find((entry) => entry.take_id === row.id)}
+          width={width}
+          height={height}
+          sideBySide={sideBySide}
+          onDetails={onDetails}
+          onEvidence={onEvidence}
+        />
+      )}
+    </RowsInSight>
   )
 }
