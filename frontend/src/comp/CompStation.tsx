@@ -207,7 +207,7 @@ function OfPart({ part, sheet, comp }: { part: Part; sheet: Sheet; comp: Comp })
       <div className="flex h-9 shrink-0 items-baseline gap-4">
         <h2 className="text-[18px] whitespace-nowrap">{part.name}</h2>
         <Versions comp={comp} acts={acts} onCompare={compare} onMade={() => setMaking(true)} />
-        <p className="min-w-0 truncate text-[13px] text-pencil">
+        <p className="hidden text-[13px] whitespace-nowrap text-pencil min-[1200px]:block">
           {holes.length ? count(holes.length, 'hole') : 'no holes'}
           {comp.looks > 0 && ` · ${count(comp.looks, 'join')} to hear`}
         </p>

@@ -120,7 +120,7 @@ export function RangeBar({
       </div>
       <div className={ROW}>
         <div className="flex items-baseline gap-2 whitespace-nowrap">
-          Move
+          Move what sounds:
           <div role="radiogroup" aria-label="What is moved" className="flex gap-2">
             {[false, true].map((each) => (
               <button
