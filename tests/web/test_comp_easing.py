@@ -171,6 +171,9 @@ async def test_what_is_lifted_to_another_tempo_says_so_and_is_stretched(client, 
     comp = await song.comp("lift", at_frame=at, take_id=song.takes[0]["id"], stretched=True, **bars)
     (piece,) = [each for each in comp["lines"][1]["pieces"] if each["longer_percent"]]
     assert piece["longer_percent"] == pytest.approx(100 / 9, abs=0.3)
+    assert piece["lifted"]
+    back = await song.comp("move-back", expect=422, **song.bars(5, 5))
+    assert back["detail"] == "this was lifted from elsewhere: Backspace leaves it empty, or use a take here"
     # Either border goes to where nobody hears it.
     assert piece["to_frame"] - piece["from_frame"] == pytest.approx(FS / 0.9, abs=12_000)
     # Its strokes lie where the slower beat has them: the second and the third of three in the bar.

@@ -5466,6 +5466,11 @@ export interface components {
             gain_db: number;
             /** Moved Ms */
             moved_ms: number;
+            /**
+             * Lifted
+             * @description It is a copy from elsewhere.
+             */
+            lifted: boolean;
             /** Eased */
             eased: components["schemas"]["EasedStrokeView"][];
             /**

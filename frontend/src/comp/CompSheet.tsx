@@ -222,8 +222,12 @@ function Piece({
           {piece.lacks.length > 0 && !goesOn && <tspan fill="var(--mic)">no {piece.lacks.join(', ')} </tspan>}
           {piece.longer_percent !== 0 &&
             `${figure(Math.abs(piece.longer_percent))} % ${piece.longer_percent > 0 ? 'longer' : 'shorter'} `}
-          {piece.moved_ms !== 0 && piece.longer_percent === 0 && `${signed(piece.moved_ms, 1)} ms `}
-          {off && <tspan fill="var(--mic)">{signed(off.off_db, 1)} dB</tspan>}
+          {piece.moved_ms !== 0 &&
+            piece.longer_percent === 0 &&
+            (piece.lifted ? 'lifted ' : `${signed(piece.moved_ms, 1)} ms `)}
+          {off && (width > 170 || piece.longer_percent === 0) && (
+            <tspan fill="var(--mic)">{signed(off.off_db, 1)} dB</tspan>
+          )}
         </text>
       )}
     </g>

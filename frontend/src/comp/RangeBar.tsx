@@ -50,7 +50,7 @@ export function RangeBar({
   onPercent: (percent: number) => void
 }) {
   const sounds = line.pieces.filter((piece) => overlap(piece, cell.range) > 0)
-  const moved = sounds.find((piece) => piece.moved_ms !== 0)
+  const moved = sounds.find((piece) => piece.moved_ms !== 0 && !piece.lifted)
   const turned = sounds.find((piece) => piece.gain_db !== 0)
   const eased = sounds
     .flatMap((piece) => piece.eased)

@@ -79,8 +79,11 @@ async def move_back(conn: Connection, part_id: UUID, span: Window, sessions_fold
 
     async with editing(conn, part_id, sessions_folder, kind="move back", says=says) as of:
         of.settle(span)
-        moved = [piece for piece in picked(of.comp.pieces, span, rate_hz=of.session.rate_hz) if piece.moved_frames]
+        here = [piece for piece in picked(of.comp.pieces, span, rate_hz=of.session.rate_hz) if piece.moved_frames]
+        moved = [piece for piece in here if not piece.lifted]
         played = uneased(of.comp, span, rate_hz=of.session.rate_hz)
+        if here and not moved and played is None:
+            raise InvalidSetting("this was lifted from elsewhere: Backspace leaves it empty, or use a take here")
         if not moved and played is None:
             raise InvalidSetting("nothing in this range was moved")
         of.comp = played or of.comp

@@ -46,6 +46,7 @@ class KeptPiece(BaseModel):
     place: Frames
     gain_db: float = Field(default=0.0, allow_inf_nan=False)
     moved_frames: Frame = 0
+    lifted: bool = False
     by_hand: bool = True
     why: str = ""
     join: KeptJoin | None = None
@@ -66,8 +67,8 @@ class CompDocument(Kept):
             in_order(
                 CompPiece(
                     take_id=piece.take_id, take_frame=piece.take_frame, place=Window(*piece.place),
-                    gain_db=piece.gain_db, moved_frames=piece.moved_frames, by_hand=piece.by_hand, why=piece.why,
-                    join=_join(piece.join), easing=_easing(piece.easing),
+                    gain_db=piece.gain_db, moved_frames=piece.moved_frames, lifted=piece.lifted,
+                    by_hand=piece.by_hand, why=piece.why, join=_join(piece.join), easing=_easing(piece.easing),
                 )
                 for piece in self.pieces
             ),
@@ -83,7 +84,8 @@ def document_of(comp: Comp) -> CompDocument:
             KeptPiece(
                 take_id=piece.take_id, take_frame=piece.take_frame,
                 place=(piece.place.from_frame, piece.place.to_frame), gain_db=piece.gain_db,
-                moved_frames=piece.moved_frames, by_hand=piece.by_hand, why=piece.why, join=_kept(piece.join),
+                moved_frames=piece.moved_frames, lifted=piece.lifted, by_hand=piece.by_hand, why=piece.why,
+                join=_kept(piece.join),
                 easing=tuple(
                     KeptStroke(take_frame=each.take_frame, by_frames=each.by_frames, cents=each.cents)
                     for each in (piece.easing.strokes if piece.easing else ())

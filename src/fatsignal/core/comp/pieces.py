@@ -42,7 +42,8 @@ class CompPiece:
     """A stretch of a take: frame `take_frame` of its files sounds at `place.from_frame` of the session.
 
     Of a take that is eased, frames are those of the eased take (`core/easing`).
-    `moved_frames` says by how much it lies later than it was recorded; `by_hand` whether a person chose it; `why` is
+    `moved_frames` says by how much it lies later than it was recorded, `lifted` whether it is a copy from elsewhere;
+    `by_hand` whether a person chose it; `why` is
     what the program said when it chose. `join` is how it begins where another piece ends; None: as any edge does.
     """
 
@@ -51,6 +52,7 @@ class CompPiece:
     place: Window
     gain_db: float = 0.0
     moved_frames: int = 0
+    lifted: bool = False
     by_hand: bool = True
     why: str = ""
     join: Join | None = None

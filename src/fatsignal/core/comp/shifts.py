@@ -75,7 +75,7 @@ def lift(
     _check_inside(Window(to_frame, copied[-1].place.to_frame + by), song)
     pieces = comp.pieces
     for piece in copied:
-        lifted = replace(piece.moved(by), by_hand=True, why="", join=None)
+        lifted = replace(piece.moved(by), lifted=True, by_hand=True, why="", join=None)
         pieces = laid_under(pieces, lifted) if under else laid(pieces, lifted)
     return replace(with_pieces(comp, pieces), pieces=fresh(comp.pieces, pieces))
 

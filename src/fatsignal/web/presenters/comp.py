@@ -50,6 +50,7 @@ class PieceView(BaseModel):
     to_frame: int
     gain_db: float
     moved_ms: float
+    lifted: bool = Field(description="It is a copy from elsewhere.")
     eased: list[EasedStrokeView]
     longer_percent: float = Field(description="Stretched to another tempo.")
     settled: bool = Field(description="It stays, whatever is recorded; else the takes decide.")
@@ -132,7 +133,7 @@ def _line(
             PieceView(
                 take_id=piece.take_id, take_number=numbers.get(piece.take_id), from_frame=piece.place.from_frame,
                 to_frame=piece.place.to_frame, gain_db=piece.gain_db, moved_ms=1000 * piece.moved_frames / rate_hz,
-                eased=_eased(piece, rate_hz), longer_percent=_longer_percent(piece),
+                lifted=piece.lifted, eased=_eased(piece, rate_hz), longer_percent=_longer_percent(piece),
                 settled=holds(comp.settled, piece.place), by_hand=piece.by_hand, why=_why(piece, sounding, numbers),
                 in_bin=piece.take_id in binned, lacks=lacks.get(piece.take_id, []),
             )
