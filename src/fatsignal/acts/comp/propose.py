@@ -19,8 +19,8 @@ from fatsignal.errors import InvalidSetting
 from fatsignal.files.material_files import MaterialOnDisk
 from fatsignal.store.database import Connection
 
-# Of a song with more changes the rest counts as clean: a person waits for it.
-_MOST_JOINS = 48
+# So many joins are looked at, the rest counts as clean: a person waits for it.
+_MOST_JOINS = 12
 
 
 async def propose(
@@ -68,7 +68,8 @@ async def _best_way(
         choices = first_comp(found, given, heard)
         way = [given.get(place, choice.take_id) for place, choice in enumerate(choices)]
         fresh = [each for each in changes_of(way) if each not in looked and {each.before, each.after} <= known.keys()]
-        if not fresh or len(looked) > _MOST_JOINS:
+        fresh = fresh[: _MOST_JOINS - len(looked)]
+        if not fresh:
             return choices
         looked |= set(fresh)
         heard |= set(await asyncio.to_thread(_heard, fresh, known, spans, sounds, of.session.rate_hz))
