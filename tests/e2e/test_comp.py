@@ -45,6 +45,17 @@ def cell(page, take, bars):
     return page.get_by_role("button", name=re.compile(f"^Take {take['number']}, bars {bars}"))
 
 
+def use_by_the_stroke(page, take):
+    """Bars 3 and 4 of a take used by keys, and the arrows set to go over strokes."""
+    page.goto(f"/comp?bar=3&take={take['id']}")
+    expect(cell(page, take, "3 to 4")).to_have_attribute("aria-pressed", "true")
+    page.keyboard.press("Enter")
+    expect(cell(page, take, "3 to 4, used")).to_be_visible()
+    for _ in range(3):
+        page.keyboard.press("-")
+    expect(page.get_by_role("radio", name="stroke", exact=True)).to_be_checked()
+
+
 def test_a_phrase_is_chosen_heard_used_kept_and_undone_by_keys(page, application, takes):
     old, new = takes
     page.goto("/comp?bar=1")
@@ -131,15 +142,38 @@ def test_a_join_is_seen_from_close_up_moved_and_heard_by_keys(page, application,
     assert frames
 
 
+def test_keys_at_one_join_say_nothing_of_the_next(page, application, takes):
+    """What was asked for at a join that was moved is not where the next one goes on from."""
+    old, new = takes
+    part = next(part for part in application.session["parts"] if part["armed"])
+
+    def joins():
+        lines = application.get(f"/api/parts/{part['id']}/comp")["lines"]
+        return [each["frame"] for line in lines for each in line["joins"]]
+
+    page.goto(f"/comp?unit=bar&bar=2&take={old['id']}")
+    for bar, take in ((2, old), (3, new), (4, old)):
+        page.goto(f"/comp?unit=bar&bar={bar}&take={take['id']}")
+        expect(page.get_by_role("group", name="The chosen range")).to_contain_text(f"bar {bar}")
+        page.keyboard.press("Enter")
+        application.wait_for(lambda want=bar: len(joins()) >= want - 1, what="the join")
+    first, second = joins()[:2]
+    page.goto(f"/comp?join={first}")
+    expect(page.get_by_role("region", name="The join").get_by_role("img")).to_be_visible()
+    for _ in range(3):
+        page.keyboard.press("ArrowRight")
+    application.wait_for(lambda: joins()[0] == first + 3 * 48, what="three steps of a millisecond")
+    page.keyboard.press("j")
+    expect(page).to_have_url(re.compile(f"join={second}"))
+    expect(page.get_by_role("region", name="The join").get_by_role("img")).to_be_visible()
+    page.wait_for_timeout(500)
+    page.keyboard.press("ArrowLeft")
+    application.wait_for(lambda: joins()[:2] == [first + 3 * 48, second - 48], what="the second moved, the first not")
+
+
 def test_strokes_are_chosen_moved_and_brought_back_by_keys(page, application, takes):
     old, _ = takes
-    page.goto(f"/comp?bar=3&take={old['id']}")
-    expect(cell(page, old, "3 to 4")).to_have_attribute("aria-pressed", "true")
-    page.keyboard.press("Enter")
-    expect(cell(page, old, "3 to 4, used")).to_be_visible()
-    for _ in range(3):
-        page.keyboard.press("-")
-    expect(page.get_by_role("radio", name="stroke", exact=True)).to_be_checked()
+    use_by_the_stroke(page, old)
     range_ = page.get_by_role("group", name="The chosen range")
     expect(range_).to_contain_text("a stroke in bar")
     page.keyboard.press("ArrowRight")
@@ -162,13 +196,8 @@ def test_single_strokes_are_eased_tuned_and_brought_back_by_keys(page, applicati
         lines = application.get(f"/api/parts/{part['id']}/comp")["lines"]
         return [stroke for line in lines for piece in line["pieces"] for stroke in piece["eased"]]
 
-    page.goto(f"/comp?bar=3&take={old['id']}")
-    page.keyboard.press("Enter")
-    expect(cell(page, old, "3 to 4, used")).to_be_visible()
+    use_by_the_stroke(page, old)
     before = heard(application, 480_000)
-    for _ in range(3):
-        page.keyboard.press("-")
-    expect(page.get_by_role("radio", name="stroke", exact=True)).to_be_checked()
     # Not the first one, which a join is near: that is found anew where an attack comes into it.
     page.keyboard.press("ArrowRight")
     page.keyboard.press("ArrowRight")

@@ -1,4 +1,4 @@
-import { useRef, useState } from 'react'
+import { useEffect, useRef, useState } from 'react'
 import type { JoinCloseUp, Take } from '../api/client'
 import { useJoin } from './queries'
 import { useKeys } from '../shell/useKeys'
@@ -47,9 +47,13 @@ export function JoinPanel({
   const [drag, setDrag] = useState<Placed | null>(null)
   const there = join && join.point.frame === frame ? join : undefined
   const base = there && { frame: there.point.frame, ms: there.point.ms }
-  // Keys come faster than answers: each goes on from what was asked for before it.
-  const asked = useRef<Placed | null>(null)
-  const standing = () => (asked.current && !(base && same(asked.current, base)) ? asked.current : base)
+  // Keys come faster than answers: each goes on from what was asked for before it, as long as it is this join.
+  const asked = useRef<{ to: Placed; way: number[] } | null>(null)
+  const own = () => (asked.current?.way.includes(frame) ? asked.current : null)
+  const standing = () => own()?.to ?? base
+  useEffect(() => {
+    if (there && asked.current && same(asked.current.to, there.point)) asked.current = null
+  }, [there])
   const now = drag ?? base
 
   function set(to: Placed) {
@@ -58,7 +62,7 @@ export function JoinPanel({
     if (!from) return
     const next = { frame: Math.round(to.frame), ms: Math.max(LEAST_MS, Math.min(MOST_MS, to.ms)) }
     if (next.frame === from.frame && next.ms === from.ms) return
-    asked.current = next
+    asked.current = { to: next, way: [...(own()?.way ?? []), from.frame, next.frame] }
     acts.setJoin(from.frame, next.frame, next.ms, onShow, () => (asked.current = null))
   }
   const nudge = (ms: number) => {
