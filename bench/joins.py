@@ -20,7 +20,7 @@ from fatsignal.core.arrays import Real
 from fatsignal.core.comp.joins import find_joins
 from fatsignal.core.comp.pieces import Join
 from fatsignal.core.material.channels import Channel
-from fatsignal.core.material.reader import crossfade
+from fatsignal.core.material.reader import crossfaded
 
 DI = Channel("di", "DI")
 GUITARS = sorted(Path("/usr/share/sonic-pi").rglob("guit_*.flac"))
@@ -60,7 +60,7 @@ def played(one: Real, other: Real, frame: int, join: Join) -> Real:
     half = join.frames // 2
     share = np.interp(np.arange(len(one)), [frame - half, frame + half], [0.0, 1.0])
     alike = dict(join.alike).get(DI, 0.0)
-    return np.asarray(crossfade(1 - share, alike) * one + crossfade(share, alike) * other)
+    return crossfaded(one, other, share, alike)
 
 
 def clicks(joined: Real, one: Real, other: Real, frame: int, join: Join, rate_hz: int) -> bool:

@@ -5,7 +5,15 @@ import pytest
 from fatsignal.store import parts, sessions
 from fatsignal.store.database import open_pool
 from tests.engine.sources import TEMPO, TWO_CHANNELS
+from tests.web.in_process import in_process
 from tests.web.studio import Studio
+
+
+@pytest.fixture
+async def client(tmp_path, database_url):
+    """Asks the application in this process, which has no engine."""
+    async with in_process(tmp_path, database_url) as client:
+        yield client
 
 
 @pytest.fixture

@@ -9,13 +9,6 @@ import soundfile
 
 from tests.signals import FS
 from tests.web.comped import BAR, Song, pieces
-from tests.web.in_process import in_process
-
-
-@pytest.fixture
-async def client(tmp_path, database_url):
-    async with in_process(tmp_path, database_url) as client:
-        yield client
 
 
 @pytest.fixture

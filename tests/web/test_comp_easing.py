@@ -8,18 +8,11 @@ import pytest
 from fatsignal.core.pitch.reading import read_pitch
 from tests.signals import FS
 from tests.web.comped import Song
-from tests.web.in_process import in_process
 
 MS = FS // 1000
 # The third stroke of bar 2; the plucks come three a second, a bar lasts one.
 AT = FS + FS // 3
 METER = [{"bar": 1, "beats": 4, "unit": 4}]
-
-
-@pytest.fixture
-async def client(tmp_path, database_url):
-    async with in_process(tmp_path, database_url) as client:
-        yield client
 
 
 @pytest.fixture

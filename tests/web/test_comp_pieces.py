@@ -5,17 +5,10 @@ import pytest
 
 from tests.signals import FS
 from tests.web.comped import BAR, Song, pieces
-from tests.web.in_process import in_process
 
 MS = FS // 1000
 # So far from a border nothing of a join is heard.
 NEAR = round(0.2 * FS)
-
-
-@pytest.fixture
-async def client(tmp_path, database_url):
-    async with in_process(tmp_path, database_url) as client:
-        yield client
 
 
 @pytest.fixture

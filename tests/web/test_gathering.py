@@ -5,13 +5,6 @@ import pytest
 
 from fatsignal.tones import shipped_tones
 from tests.web.comped import Song, pieces
-from tests.web.in_process import in_process
-
-
-@pytest.fixture
-async def client(tmp_path, database_url):
-    async with in_process(tmp_path, database_url) as client:
-        yield client
 
 
 @pytest.fixture

@@ -3,19 +3,11 @@
 import json
 from uuid import UUID
 
-import pytest
-
 from fatsignal.core.takes.windows import Window
 from fatsignal.store import takes
 from fatsignal.web.presenters.takes import TAKES
 from fatsignal.web.take_lists import PerTake, TakeLists
-from tests.web.in_process import in_process, session_with_takes
-
-
-@pytest.fixture
-async def client(tmp_path, database_url):
-    async with in_process(tmp_path, database_url) as client:
-        yield client
+from tests.web.in_process import session_with_takes
 
 
 async def anew(client, session):

@@ -2,19 +2,10 @@
 
 from uuid import UUID
 
-import pytest
-
 from fatsignal.store import parts, rig_checks
 from fatsignal.tones import shipped_tones
-from tests.web.in_process import in_process
 
 SONG = {"name": "Undo", "tempo": "100", "rate_hz": 48_000, "depth": "24"}
-
-
-@pytest.fixture
-async def client(tmp_path, database_url):
-    async with in_process(tmp_path, database_url) as client:
-        yield client
 
 
 async def a_session(client):

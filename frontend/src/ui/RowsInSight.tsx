@@ -1,5 +1,6 @@
 import { useVirtualizer } from '@tanstack/react-virtual'
-import { useDeferredValue, useEffect, useLayoutEffect, useRef, useState } from 'react'
+import { useDeferredValue, useEffect } from 'react'
+import { useSize } from '../shell/useSize'
 
 /** The rows that are in sight, and some beyond: a long evening's takes cost no more than the first ten. */
 export function RowsInSight<Row extends { id: string }>({
@@ -15,14 +16,7 @@ export function RowsInSight<Row extends { id: string }>({
   heightIn: (room: number) => number
   children: (row: Row, height: number) => React.ReactNode
 }) {
-  const box = useRef<HTMLDivElement>(null)
-  const [room, setRoom] = useState(0)
-  useLayoutEffect(() => {
-    const observer = new ResizeObserver(([entry]) => setRoom(entry!.contentRect.height))
-    observer.observe(box.current!)
-    setRoom(box.current!.clientHeight)
-    return () => observer.disconnect()
-  }, [])
+  const [, room, box] = useSize<HTMLDivElement>()
   const height = heightIn(room)
   const inSight = useVirtualizer({
     count: rows.length,

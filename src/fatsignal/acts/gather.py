@@ -64,7 +64,8 @@ async def gather(
     part = await parts.get_part(conn, part_id)
     found = await takes.takes_by_id(conn, take_ids)
     of_session = {each.id: each for each in await parts.list_parts(conn, part.session_id)}
-    wanted = sorted(found.values(), key=lambda take: (_position(of_session, take), take.number))
+    places = {each: place for place, each in enumerate(of_session)}
+    wanted = sorted(found.values(), key=lambda take: (places.get(take.part_id, len(places)), take.number))
     if not wanted:
         raise InvalidSetting("no take was chosen: choose those that belong to this part")
     for take in wanted:
@@ -90,11 +91,6 @@ async def gather(
             )  # fmt: skip
     moved = await takes.takes_by_id(conn, [take.id for take in wanted])
     return [moved[take.id] for take in wanted]
-
-
-def _position(of_session: Mapping[UUID, Part], take: Take) -> int:
-    """Where a take's part stands; those of no part of the session come last."""
-    return list(of_session).index(take.part_id) if take.part_id in of_session else len(of_session)
 
 
 async def _check_unused(conn: Connection, wanted: Sequence[Take], of_session: Mapping[UUID, Part]) -> None:

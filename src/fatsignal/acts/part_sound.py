@@ -11,9 +11,10 @@ from fatsignal.core.comp.comp import Comp, performance
 from fatsignal.core.comp.easings import where_they_sound
 from fatsignal.core.comp.pieces import Pieces
 from fatsignal.core.comp.sound import material_of_pieces
+from fatsignal.core.takes.counting import Played
 from fatsignal.core.takes.placed_stroke import PlacedStroke
 from fatsignal.files.material_files import MaterialOnDisk
-from fatsignal.store import comps, parts, sessions, takes
+from fatsignal.store import comps, takes
 from fatsignal.store.comps import StoredComp
 from fatsignal.store.database import Connection
 from fatsignal.store.takes import Take
@@ -21,20 +22,24 @@ from fatsignal.store.takes import Take
 
 async def pieces_of_part(conn: Connection, part_id: UUID) -> Pieces:
     """The pieces that a part sounds by now."""
-    current = await comps.current_of_part(conn, part_id)
-    return performance(current.comp if current else Comp(), await takes.kept_placed(conn, part_id))
+    return (await _performed(conn, part_id))[1]
+
+
+async def _performed(conn: Connection, part_id: UUID) -> tuple[list[Played], Pieces]:
+    """A part's takes, the newest first, and the pieces that it sounds by."""
+    current, newest_first = await comps.current_of_part(conn, part_id), await takes.kept_placed(conn, part_id)
+    return newest_first, performance(current.comp if current else Comp(), newest_first)
 
 
 async def strokes_as_they_sound(
-    conn: Connection, part_id: UUID, strokes: Mapping[UUID, Sequence[PlacedStroke]]
+    conn: Connection, part_id: UUID, strokes: Mapping[UUID, Sequence[PlacedStroke]], *, rate_hz: int
 ) -> dict[UUID, list[int]]:
     """Where the strokes of takes sound in the song, or were recorded where they do not."""
-    kept = {take.take_id: take for take in await takes.kept_placed(conn, part_id)}
-    pieces = await pieces_of_part(conn, part_id)
-    rate_hz = (await sessions.get_session(conn, (await parts.get_part(conn, part_id)).session_id)).rate_hz
+    newest_first, pieces = await _performed(conn, part_id)
+    begins_at = {take.take_id: take.begins for take in newest_first}
     found = {}
     for take_id, of_take in strokes.items():
-        begins = kept[take_id].begins if take_id in kept else 0
+        begins = begins_at.get(take_id, 0)
         found[take_id] = where_they_sound(
             take_id, begins, [stroke.frame - begins for stroke in of_take], pieces, rate_hz=rate_hz
         )

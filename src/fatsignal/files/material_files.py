@@ -4,7 +4,7 @@ import hashlib
 import os
 import threading
 from collections import OrderedDict
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 from pathlib import Path
@@ -204,24 +204,18 @@ class _EasedChannel:
 
     def read(self, from_frame: int, frames: int) -> Samples:
         out = np.zeros(frames)
-        end, at, later = from_frame + frames, from_frame, 0
-        for made in self._file.eased:
-            if at >= end:
-                break
-            if at < made.at.from_frame:
-                self._read(out, from_frame, at, min(end, made.at.from_frame), self._file.path, self._file.column, later)
-                at = min(end, made.at.from_frame)
-            if at < min(end, made.at.to_frame):
-                to = min(end, made.at.to_frame)
-                self._read(out, from_frame, at, to, made.path, made.column, made.at.from_frame)
-                at = to
-            later = made.later
-        if at < end:
-            self._read(out, from_frame, at, end, self._file.path, self._file.column, later)
+        for span, path, column, origin in self._stretches(from_frame, from_frame + frames):
+            first, last = max(span.from_frame, from_frame), min(span.to_frame, from_frame + frames)
+            channel = self._column(path, column) if first < last else None
+            if channel is not None:
+                out[first - from_frame : last - from_frame] = channel.read(first - origin, last - first)
         return out
 
-    def _read(self, out: Samples, start: int, at: int, to: int, path: Path, column: int, origin: int) -> None:
-        """Frames [at, to) out of a file whose frame 0 sounds at `origin`."""
-        channel = self._column(path, column)
-        if channel is not None:
-            out[at - start : to - start] = channel.read(at - origin, to - at)
+    def _stretches(self, first: int, last: int) -> Iterator[tuple[Window, Path, int, int]]:
+        """Which file sounds where between two frames, in order, and where its frame 0 would."""
+        file, at, later = self._file, first, 0
+        for made in file.eased:
+            yield Window(at, made.at.from_frame), file.path, file.column, later
+            yield made.at, made.path, made.column, made.at.from_frame
+            at, later = made.at.to_frame, made.later
+        yield Window(at, last), file.path, file.column, later

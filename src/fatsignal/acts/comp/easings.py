@@ -7,10 +7,10 @@ from pathlib import Path
 from uuid import UUID
 
 from fatsignal.acts.comp.edit import Editing, editing
-from fatsignal.acts.comp.shifts import AGAINST, Against, Strokes, struck_in
+from fatsignal.acts.comp.shifts import AGAINST, Against, Strokes, nothing_says_where, struck_in
 from fatsignal.acts.materials import material_of_take
 from fatsignal.core.clip import Samples
-from fatsignal.core.comp.easings import Change, SoundingStroke, ease_span, sounding_strokes
+from fatsignal.core.comp.easings import Change, SoundingStroke, Struck, ease_span, sounding_strokes
 from fatsignal.core.easing.easing import ATTACK_S, EasedStroke
 from fatsignal.core.material.channels import MEASURED_FIRST, Wanted, first_of
 from fatsignal.core.takes.placed_stroke import PlacedStroke
@@ -22,6 +22,8 @@ from fatsignal.store.database import Connection
 
 # A pitch is read from so much of a note, and from no less.
 _READ_S, _LEAST_S = 0.5, 0.12
+# A stroke by its take and its frame there.
+Key = tuple[UUID, int]
 
 
 async def ease(
@@ -33,12 +35,9 @@ async def ease(
         ms = 1000 * by_frames / of.session.rate_hz
         return f"{of.part.name}: strokes in {of.in_bars(span)} eased by {ms:+.1f} ms"
 
-    def later(sounding: SoundingStroke) -> EasedStroke:
-        return replace(sounding.stroke, by_frames=sounding.stroke.by_frames + by_frames)
-
     async with editing(conn, part_id, sessions_folder, kind="ease", says=says) as of:
         of.settle(span)
-        _ease(of, span, later, strokes)
+        _ease(of, span, lambda sounding: _later(sounding, by_frames), struck_in(of, strokes))
 
 
 async def ease_onto(
@@ -58,14 +57,11 @@ async def ease_onto(
 
     async with editing(conn, part_id, sessions_folder, kind="ease onto", says=says) as of:
         of.settle(span)
-        wanted = _onto(of, span, against, share, strokes)
+        struck = struck_in(of, strokes)
+        wanted = _onto(_sounding(of, span, struck), against, share, _placed(strokes, struck))
         if not wanted:
-            raise InvalidSetting(
-                "no clear stroke is near the click there: ease it by milliseconds instead"
-                if against == "click"
-                else "fewer than two other takes play these notes: ease it onto the click, or by milliseconds"
-            )
-        _ease(of, span, lambda sounding: _later_by(sounding, wanted), strokes)
+            raise nothing_says_where(against, "ease")
+        _ease(of, span, lambda sounding: _later(sounding, wanted[_key(sounding)]), struck)
 
 
 async def tune(
@@ -87,29 +83,37 @@ async def tune(
 
     async with editing(conn, part_id, sessions_folder, kind="tune", says=says) as of:
         of.settle(span)
-        played = await _pitches(conn, of, span, strokes, sessions_folder)
+        struck = struck_in(of, strokes)
+        played = await _pitches(conn, of, span, struck, sessions_folder)
         if not played:
             raise InvalidSetting(
                 "no single note of a tenth of a second or more sounds there: chords and short notes cannot be tuned"
             )
 
         def tuned(sounding: SoundingStroke) -> EasedStroke | None:
-            off = played.get((sounding.take_id, sounding.stroke.take_frame))
+            off = played.get(_key(sounding))
             if off is None:
                 return None
             return replace(sounding.stroke, cents=round(-share * off, 1) if cents is None else cents)
 
-        _ease(of, span, tuned, strokes)
+        _ease(of, span, tuned, struck)
 
 
-def _ease(of: Editing, span: Window, change: Change, strokes: Strokes) -> None:
+def _ease(of: Editing, span: Window, change: Change, struck: Struck) -> None:
     of.comp = ease_span(
-        of.comp, span, change, struck=struck_in(of, strokes), recorded=of.recorded(), rate_hz=of.session.rate_hz
-    )
+        of.comp, span, change, struck=struck, recorded=of.recorded(), rate_hz=of.session.rate_hz
+    )  # fmt: skip
 
 
-def _sounding(of: Editing, span: Window, strokes: Strokes) -> list[SoundingStroke]:
-    struck = struck_in(of, strokes)
+def _later(sounding: SoundingStroke, by_frames: int) -> EasedStroke:
+    return replace(sounding.stroke, by_frames=sounding.stroke.by_frames + by_frames)
+
+
+def _key(sounding: SoundingStroke) -> Key:
+    return sounding.take_id, sounding.stroke.take_frame
+
+
+def _sounding(of: Editing, span: Window, struck: Struck) -> list[SoundingStroke]:
     return [
         each
         for piece in of.comp.pieces
@@ -117,28 +121,25 @@ def _sounding(of: Editing, span: Window, strokes: Strokes) -> list[SoundingStrok
     ]
 
 
-LaterBy = Mapping[tuple[UUID, int], int]
-
-
-def _onto(of: Editing, span: Window, against: Against, share: float, strokes: Strokes) -> LaterBy:
-    """By how many frames each stroke is to come later; those of which nobody knows go with their neighbours."""
-    begins = {take.take_id: take.begins for take in of.newest_first}
-    placed = {
-        (take_id, stroke.frame - begins[take_id]): stroke
-        for take_id, of_take in strokes.items()
-        if take_id in begins
-        for stroke in of_take
+def _placed(strokes: Strokes, struck: Struck) -> dict[Key, PlacedStroke]:
+    return {
+        (take_id, frame): stroke
+        for take_id, frames in struck.items()
+        for frame, stroke in zip(frames, strokes[take_id], strict=True)
     }
-    sounding = _sounding(of, span, strokes)
+
+
+def _onto(
+    sounding: Sequence[SoundingStroke], against: Against, share: float, placed: Mapping[Key, PlacedStroke]
+) -> dict[Key, int]:
+    """By how many frames each stroke is to come later; those of which nobody knows go with their neighbours."""
     known: list[tuple[int, int]] = []
     for each in sounding:
-        stroke = placed.get((each.take_id, each.stroke.take_frame))
+        stroke = placed.get(_key(each))
         off = None if stroke is None else _off(stroke, against)
         if stroke is not None and off is not None:
             known.append((each.frame, -round(share * (off + each.frame - stroke.frame))))
-    if not known:
-        return {}
-    return {(each.take_id, each.stroke.take_frame): _with_neighbours(each.frame, known) for each in sounding}
+    return {_key(each): _with_neighbours(each.frame, known) for each in sounding} if known else {}
 
 
 def _off(stroke: PlacedStroke, against: Against) -> int | None:
@@ -154,20 +155,15 @@ def _with_neighbours(frame: int, known: Sequence[tuple[int, int]]) -> int:
     return before[1] + round((after[1] - before[1]) * (frame - before[0]) / (after[0] - before[0]))
 
 
-def _later_by(sounding: SoundingStroke, wanted: LaterBy) -> EasedStroke:
-    by = wanted[sounding.take_id, sounding.stroke.take_frame]
-    return replace(sounding.stroke, by_frames=sounding.stroke.by_frames + by)
-
-
 async def _pitches(
-    conn: Connection, of: Editing, span: Window, strokes: Strokes, sessions_folder: Path
-) -> dict[tuple[UUID, int], float]:
-    """By how many cents each single note was played too high, by its take and stroke."""
-    sounding, struck = _sounding(of, span, strokes), struck_in(of, strokes)
+    conn: Connection, of: Editing, span: Window, struck: Struck, sessions_folder: Path
+) -> dict[Key, float]:
+    """By how many cents each single note was played too high."""
+    sounding = _sounding(of, span, struck)
     ids = sorted({each.take_id for each in sounding})
     known, channels = await takes.takes_by_id(conn, ids), await takes.channels_of(conn, ids)
 
-    def read_all() -> dict[tuple[UUID, int], float]:
+    def read_all() -> dict[Key, float]:
         found = {}
         for take in known.values():
             recorded = material_of_take(take, channels[take.id], sessions_folder)

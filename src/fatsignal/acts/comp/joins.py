@@ -110,8 +110,7 @@ def points_between(sides: BothSides, border: int, rate_hz: int) -> "list[JoinPoi
 
 def _recorded(piece: CompPiece, sounds: Mapping[UUID, MaterialOnDisk]) -> Window:
     """All of a piece's take, on the time line as the piece lies."""
-    begins = piece.place.from_frame - piece.take_frame
-    return Window(begins, begins + sounds[piece.source_id].material.frames)
+    return Window(piece.origin, piece.origin + sounds[piece.source_id].material.frames)
 
 
 def _middle(piece: CompPiece) -> int:
@@ -120,7 +119,7 @@ def _middle(piece: CompPiece) -> int:
 
 def _read(piece: CompPiece, sound: MaterialOnDisk, from_frame: int, frames: int) -> dict[Channel, Samples]:
     """Every channel of a piece's take, by frames of the session as the piece lies, as loud as it is."""
-    at = sound.material.first_frame + piece.take_frame + from_frame - piece.place.from_frame
+    at = sound.material.first_frame + from_frame - piece.origin
     gain = amplitude_from_db(piece.gain_db)
     with sound.reader() as reader:
         return {channel: gain * reader.read(Wanted.exactly(channel), at, frames) for channel in sound.material.channels}

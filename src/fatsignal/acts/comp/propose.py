@@ -58,7 +58,9 @@ async def _best_way(
     conn: Connection, of: Editing, spans: Sequence[Window], found: Sequence[Sequence[PhraseOfTake]],
     given: Mapping[int, UUID | None], sessions_folder: Path,
 ) -> list[PhraseChoice]:  # fmt: skip
-    """The best choice with the joins that it would have: those on the way are measured until all of them are known."""
+    """The best choice with the joins that it would have: those on the way are measured, until all of
+    them are known or enough were looked at.
+    """
     take_ids = {each.take_id for takes in found for each in takes} | {each for each in given.values() if each}
     known = {take.take_id: take for take in of.newest_first}
     whole = [CompPiece(take_id=each, take_frame=0, place=Window(0, 1)) for each in take_ids if each in known]

@@ -60,15 +60,20 @@ async def move_onto(
         of.settle(span)
         late = lag_frames(_as_they_lie(of, span, strokes), by=against)
         if late is None:
-            raise InvalidSetting(
-                "no clear stroke is near the click there: move it by milliseconds instead"
-                if against == "click"
-                else "fewer than two other takes play these notes: move it onto the click, or by milliseconds"
-            )
+            raise nothing_says_where(against, "move")
         by = -round(share * late)
         if by == 0:
             raise InvalidSetting(f"it lies on {AGAINST[against]} already: nothing was moved")
         _move(of, span, by)
+
+
+def nothing_says_where(against: Against, act: str) -> InvalidSetting:
+    """What to tell a person who wanted to `act`, where nothing says where it should lie."""
+    return InvalidSetting(
+        f"no clear stroke is near the click there: {act} it by milliseconds instead"
+        if against == "click"
+        else f"fewer than two other takes play these notes: {act} it onto the click, or by milliseconds"
+    )
 
 
 async def move_back(conn: Connection, part_id: UUID, span: Window, sessions_folder: Path) -> None:

@@ -35,11 +35,10 @@ def sounding_strokes(piece: CompPiece, struck: Iterable[int], span: Window, *, r
     eased = {each.take_frame: each for each in (piece.easing.strokes if piece.easing else ())}
     changes = piece.easing.changes if piece.easing else Window(0, 0)
     others = [frame for frame in struck if not changes.from_frame <= frame <= changes.to_frame]
-    begins = piece.place.from_frame - piece.take_frame
     found = []
     for frame in apart([*eased, *others], first=[*eased], rate_hz=rate_hz):
-        lies = eased.get(frame) or EasedStroke(frame, piece.easing.sounds_at(frame) - frame if piece.easing else 0)
-        at = begins + lies.sounds_at
+        at = piece.sounds_at(frame)
+        lies = eased.get(frame) or EasedStroke(frame, at - piece.origin - frame)
         if max(span.from_frame, piece.place.from_frame) <= at < min(span.to_frame, piece.place.to_frame):
             found.append(SoundingStroke(piece.take_id, at, lies))
     return found
@@ -109,19 +108,16 @@ def at_other_tempo(
 
 
 def _at_other_tempo(piece: CompPiece, to: Callable[[int], int], struck: Sequence[int], rate_hz: int) -> CompPiece:
-    easing, begins = piece.easing, piece.place.from_frame - piece.take_frame
-    first, last = piece.of_take
+    easing, (first, last) = piece.easing, piece.of_take
     inside = sounding_strokes(piece, struck, piece.place, rate_hz=rate_hz)
     cents = {each.stroke.take_frame: each.stroke.cents for each in inside}
     ends = (first, last) if easing is None else (easing.take_frame(first), easing.take_frame(last))
     # Its ends are stretched to as far as no stroke is near.
     frames = apart([*ends, *cents], first=[*cents], rate_hz=rate_hz)
-
-    def sounds_at(frame: int) -> int:
-        return to(begins + (frame if easing is None else easing.sounds_at(frame)))
-
-    origin = sounds_at(frames[0]) - frames[0]
-    strokes = [EasedStroke(frame, sounds_at(frame) - frame - origin, cents.get(frame, 0.0)) for frame in frames]
+    origin = to(piece.sounds_at(frames[0])) - frames[0]
+    strokes = [
+        EasedStroke(frame, to(piece.sounds_at(frame)) - frame - origin, cents.get(frame, 0.0)) for frame in frames
+    ]
     start = to(piece.place.from_frame)
     lies = replace(
         piece, take_frame=start - origin, place=Window(start, to(piece.place.to_frame)),
@@ -144,18 +140,14 @@ def where_they_sound(
     found = []
     for frame in struck:
         at = begins + frame
-        sounding = [piece.place.from_frame - piece.take_frame + _in_piece(piece, frame) for piece in own]
         near = [
             sounds
-            for piece, sounds in zip(own, sounding, strict=True)
-            if piece.place.from_frame <= sounds < piece.place.to_frame and abs(sounds - at) <= _COPIED_S * rate_hz
+            for piece in own
+            if piece.place.from_frame <= (sounds := piece.sounds_at(frame)) < piece.place.to_frame
+            and abs(sounds - at) <= _COPIED_S * rate_hz
         ]
         found.append(min(near, key=lambda sounds: abs(sounds - at), default=at))
     return found
-
-
-def _in_piece(piece: CompPiece, frame: int) -> int:
-    return frame if piece.easing is None else piece.easing.sounds_at(frame)
 
 
 def _with(comp: Comp, pieces: Sequence[CompPiece], rate_hz: int) -> Comp:
@@ -170,15 +162,14 @@ def _with(comp: Comp, pieces: Sequence[CompPiece], rate_hz: int) -> Comp:
                 continue
             near = border.join.frames // 2 + round((BEFORE_S + ATTACK_S) * rate_hz)
             span = Window(border.place.from_frame - near, border.place.from_frame + near)
-            if any(span.from_frame < at < span.to_frame for each in (old, piece) for at in _moved_to(each)):
+            if any(span.from_frame < at < span.to_frame for each in (old, piece) for at, _ in _eased_at(each)):
                 kept[after] = replace(border, join=None)
     return with_pieces(comp, kept)
 
 
-def _moved_to(piece: CompPiece) -> list[int]:
-    """Where the strokes of a piece that are eased sound in the song, also beyond its ends."""
-    begins = piece.place.from_frame - piece.take_frame
-    return [begins + stroke.sounds_at for stroke in (piece.easing.eased if piece.easing else ())]
+def _eased_at(piece: CompPiece) -> list[tuple[int, EasedStroke]]:
+    """The strokes of a piece that are eased, also beyond its ends, each with where it sounds in the song."""
+    return [(piece.origin + stroke.sounds_at, stroke) for stroke in (piece.easing.eased if piece.easing else ())]
 
 
 def eased_in(pieces: Iterable[CompPiece], span: Window) -> list[tuple[int, EasedStroke]]:
@@ -186,7 +177,6 @@ def eased_in(pieces: Iterable[CompPiece], span: Window) -> list[tuple[int, Eased
     return [
         (at, stroke)
         for piece in within(pieces, span)
-        for stroke in (piece.easing.eased if piece.easing else ())
-        if piece.place.from_frame <= (at := piece.place.from_frame - piece.take_frame + stroke.sounds_at)
-        < piece.place.to_frame
-    ]  # fmt: skip
+        for at, stroke in _eased_at(piece)
+        if piece.place.from_frame <= at < piece.place.to_frame
+    ]

@@ -137,8 +137,7 @@ def trimmed(
     for piece in comp.pieces:
         for other in followed:
             same = piece.easing is None and (
-                (piece.take_id, piece.take_frame - piece.place.from_frame, piece.gain_db)
-                == (other.take_id, other.take_frame - other.place.from_frame, other.gain_db)
+                (piece.take_id, piece.origin, piece.gain_db) == (other.take_id, other.origin, other.gain_db)
             )
             for span in clipped(clipped(spare.settled, piece.place), other.place) if same else ():
                 comp = following(comp, span)

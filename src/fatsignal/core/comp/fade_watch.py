@@ -16,7 +16,7 @@ from scipy.signal import lfilter
 
 from fatsignal.core.arrays import Real
 from fatsignal.core.clip import Samples
-from fatsignal.core.material.reader import crossfade
+from fatsignal.core.material.reader import crossfaded
 
 _ORDER, _USUAL_PERCENT = 24, 99.9
 # What is no louder than that in the residual is the same, but for rounding.
@@ -47,8 +47,8 @@ class FadeWatch:
         # What is filtered needs what comes before it.
         start = max(0, first - _ORDER)
         share = np.interp(np.arange(start, last), [frame - frames // 2, frame + frames // 2], [0.0, 1.0])
-        ends, begins = crossfade(1 - share, alike), crossfade(share, alike)
-        joined = ends * self._sides[0][start:last] + begins * self._sides[1][start:last]
+        before, after = (side[start:last] for side in self._sides)
+        joined = crossfaded(before, after, share, alike)
         heard = np.abs(lfilter(self._inverse, 1, joined))[first - start :]
         own = max(float(each[first:last].max(initial=0.0)) for each in self._residuals)
         if float(heard.max(initial=0.0)) > _MORE * max(self._usual, own):

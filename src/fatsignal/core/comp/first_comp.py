@@ -4,7 +4,7 @@ The best path through takes × phrases (dynamic programming): what was found in 
 of take, more where its join may be heard. What a person chose stays, and what follows it is chosen knowing it.
 
 A join is dear to measure, and most are never made: `first_comp` counts one that was not measured as clean, and whoever
-asks measures those on the best way and asks again, until all on it are known (`acts/comp/propose.py`).
+asks measures those on the best way and asks again, as long as a person may wait (`acts/comp/propose.py`).
 
 References
 ----------

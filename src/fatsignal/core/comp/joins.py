@@ -25,6 +25,7 @@ from fatsignal.core.clip import Samples, check_finite
 from fatsignal.core.comp.fade_watch import AROUND_S, FadeWatch
 from fatsignal.core.comp.pieces import REACH_S, Join
 from fatsignal.core.material.channels import MEASURED_FIRST, Channel, first_of
+from fatsignal.core.material.reader import LEAST_ALIKE
 from fatsignal.core.timing.pluck_onsets import find_attacks
 from fatsignal.errors import SignalError
 
@@ -45,8 +46,6 @@ _APART_S, _MOST = 0.008, 8
 _FLOOR = 1e-6
 # Over that much of the power around, what the two sides do not share may be heard (measured on simulated takes).
 _HEARD = 0.7
-# Two sides never cancel each other by more in what is told of their correlation: each side stays below its own level.
-_LEAST_ALIKE = -0.3
 
 Verdict = Literal["clean", "look"]
 
@@ -111,8 +110,8 @@ def find_joins(
             places.append((int(frame), int(frames)))
         if len(places) == _MOST:
             break
-    quiet = sides.first_quiet(places, wanted)
     points = [sides.point(*place, wanted) for place in places]
+    quiet = sides.first_quiet(points, wanted)
     if quiet is None:
         return [_may_be_heard(points[0]), *points[1:]]
     return [points[quiet], *points[:quiet], *points[quiet + 1 :]]
@@ -165,16 +164,16 @@ class _Sides:
         whole = (self._sums[0][:, -1] + self._sums[1][:, -1]) / (2 * self._frames)
         self._around = np.maximum(whole, _FLOOR**2)[:, None]
 
-    def first_quiet(self, places: Sequence[tuple[int, int]], wanted: int) -> int | None:
-        """Of borders and the lengths of their fades the first that neither clicks nor dips, in the channel in which
-        strokes are looked for; None where all do.
+    def first_quiet(self, points: Sequence[JoinPoint], wanted: int) -> int | None:
+        """Of some joins the first that neither clicks nor dips, in the channel in which strokes are looked for; None
+        where all do.
         """
         start = max(0, wanted - round(AROUND_S * self._rate_hz))
         span = slice(start, wanted + round(AROUND_S * self._rate_hz))
         watch = FadeWatch(*(side[span] for side in self._struck), rate_hz=self._rate_hz)
-        for number, (frame, frames) in enumerate(places):
-            alike = self.measure(np.array([frame]), frames, wanted).alike[self.shared.index(self._struck_channel), 0]
-            if not watch.hears(frame - start, frames, float(alike)):
+        for number, point in enumerate(points):
+            alike = dict(point.join.alike)[self._struck_channel]
+            if not watch.hears(point.frame - start, point.join.frames, alike):
                 return number
         return None
 
@@ -187,7 +186,7 @@ class _Sides:
     def measure(self, at: NDArray[np.int64], frames: int, wanted: int) -> _Measured:
         ours, theirs, both = self._powers(at, frames)
         power = (ours + theirs) / 2
-        alike = np.clip(both / np.sqrt(np.maximum(ours, _FLOOR) * np.maximum(theirs, _FLOOR)), _LEAST_ALIKE, 1.0)
+        alike = np.clip(both / np.sqrt(np.maximum(ours, _FLOOR) * np.maximum(theirs, _FLOOR)), LEAST_ALIKE, 1.0)
         # What the two do not share; of a short fade over its surroundings too, where it clicks.
         apart = np.mean(power - both, axis=0)
         wide = self._powers(at, max(frames, round(_WIDE_S * self._rate_hz)))

@@ -41,10 +41,9 @@ class Join:
 class CompPiece:
     """A stretch of a take: frame `take_frame` of its files sounds at `place.from_frame` of the session.
 
-    Of a take that is eased, frames are those of the eased take (`core/easing`).
-    `moved_frames` says by how much it lies later than it was recorded, `lifted` whether it is a copy from elsewhere;
-    `by_hand` whether a person chose it; `why` is
-    what the program said when it chose. `join` is how it begins where another piece ends; None: as any edge does.
+    Of a take that is eased, frames are those of the eased take (`core/easing`). `moved_frames` says by how much it lies
+    later than it was recorded, `lifted` whether it is a copy from elsewhere; `by_hand` whether a person chose it; `why`
+    is what the program said when it chose. `join` is how it begins where another piece ends; None: as any edge does.
     """
 
     take_id: UUID
@@ -73,6 +72,15 @@ class CompPiece:
     def of_take(self) -> Window:
         """What of the take it is."""
         return Window(self.take_frame, self.take_frame + self.place.frames)
+
+    @property
+    def origin(self) -> int:
+        """The frame of the song at which frame 0 of what it is read from lies."""
+        return self.place.from_frame - self.take_frame
+
+    def sounds_at(self, recorded_frame: int) -> int:
+        """The frame of the song at which a frame of the take's files sounds, also beyond the ends of the piece."""
+        return self.origin + (recorded_frame if self.easing is None else self.easing.sounds_at(recorded_frame))
 
     def within(self, span: Window) -> "CompPiece | None":
         """What of it lies in `span`."""

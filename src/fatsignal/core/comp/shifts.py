@@ -96,15 +96,14 @@ def _filling(moved: list[CompPiece], place: Window, recorded: Recorded) -> Itera
     """
     last = len(moved) - 1
     for number, piece in enumerate(moved):
-        begins = piece.place.from_frame - piece.take_frame
         whole = recorded.get(piece.take_id)
         # Of one that is not known, no more than is known to be there.
-        whole = piece.place if whole is None else _as_eased(piece, whole).moved(begins)
+        whole = piece.place if whole is None else _as_eased(piece, whole).moved(piece.origin)
         first = max(place.from_frame, whole.from_frame) if number == 0 else piece.place.from_frame
         end = min(place.to_frame, whole.to_frame) if number == last else piece.place.to_frame
         first, end = max(first, place.from_frame), min(end, place.to_frame)
         if first < end:
-            yield replace(piece, take_frame=first - begins, place=Window(first, end))
+            yield replace(piece, take_frame=first - piece.origin, place=Window(first, end))
 
 
 def _as_eased(piece: CompPiece, recorded: Window) -> Window:

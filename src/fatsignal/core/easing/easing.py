@@ -111,7 +111,7 @@ def runs(easing: Easing) -> list[Run]:
     found: list[list[EasedStroke]] = []
     goes_on = False
     for one, other in pairwise(easing.strokes):
-        changes = one.by_frames != other.by_frames or bool(one.cents)
+        changes = _changes(one, other)
         if changes and goes_on:
             found[-1].append(other)
         elif changes:
@@ -223,12 +223,17 @@ def without(easing: Easing | None, span: Window) -> Easing | None:
 
 def _needed(strokes: Sequence[EasedStroke]) -> list[EasedStroke]:
     """Strokes from before the first change to after the last one, without those between which nothing changes."""
-    active = [one.by_frames != other.by_frames or bool(one.cents) for one, other in pairwise(strokes)]
+    active = [_changes(one, other) for one, other in pairwise(strokes)]
     if True not in active:
         return []
     first, last = active.index(True), len(active) - 1 - active[::-1].index(True)
     # A tuned stroke is itself where the change begins.
     return list(strokes[first : last + 2])
+
+
+def _changes(one: EasedStroke, other: EasedStroke) -> bool:
+    """Whether what rings from one stroke to the next is another than was played."""
+    return one.by_frames != other.by_frames or bool(one.cents)
 
 
 def _between(points: Sequence[tuple[int, int]], frame: int) -> int:

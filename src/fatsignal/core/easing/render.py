@@ -9,7 +9,6 @@ import numpy as np
 from fatsignal.core.arrays import Real
 from fatsignal.core.easing.easing import ATTACK_S, BEFORE_S, EasedStroke, Easing
 from fatsignal.core.easing.splices import stretched, tuned
-from fatsignal.core.material.reader import crossfade
 
 # A note that is tuned goes over from its attack in that time.
 _TUNED_S = 0.01
@@ -52,8 +51,7 @@ def _rings(take: Real, begins: int, ends: int, frames: int, stroke: EasedStroke,
     out = stretched(tuned(take, begins, ends, stroke.cents), frames, rate_hz=rate_hz)
     fade = min(round(_TUNED_S * rate_hz), frames // 4)
     share = np.arange(fade) / fade
-    opens = crossfade(share, 1.0)
-    out[:, :fade] = (1 - opens) * take[:, begins : begins + fade] + opens * out[:, :fade]
+    out[:, :fade] = (1 - share) * take[:, begins : begins + fade] + share * out[:, :fade]
     # And into the attack that follows.
-    out[:, -fade:] = opens[::-1] * out[:, -fade:] + (1 - opens[::-1]) * take[:, ends - fade : ends]
+    out[:, -fade:] = share[::-1] * out[:, -fade:] + (1 - share[::-1]) * take[:, ends - fade : ends]
     return out

@@ -16,7 +16,7 @@ import math
 import numpy as np
 
 from fatsignal.core.arrays import Real
-from fatsignal.core.material.reader import crossfade
+from fatsignal.core.material.reader import LEAST_ALIKE, crossfaded
 
 # A splice fades over so long, and looks for its like so far around: half a period of a low B string (30.9 Hz) and more.
 _FADE_S, _AROUND_S = 0.03, 0.018
@@ -24,8 +24,6 @@ _FADE_S, _AROUND_S = 0.03, 0.018
 _AT_ONCE_S = 0.03
 # Into what follows it goes over in that time: an attack comes, which hides it.
 _ENDS_S = 0.008
-# Two sides never cancel each other by more in what is told of their correlation (as in `comp/joins.py`).
-_LEAST_ALIKE = -0.3
 _QUIET = 1e-9
 # Between samples is read by so many of them on either side, under a Kaiser window (−90 dB beside its band).
 _TAPS, _KAISER = 32, 9.0
@@ -139,6 +137,6 @@ def _faded(closes: Real, opens: Real) -> Real:
     out = np.empty_like(closes)
     for channel, (ours, theirs) in enumerate(zip(closes, opens, strict=True)):
         power = math.sqrt(float(ours @ ours) * float(theirs @ theirs))
-        same = float(np.clip(ours @ theirs / power, _LEAST_ALIKE, 1.0)) if power > _QUIET else 1.0
-        out[channel] = crossfade(1 - share, same) * ours + crossfade(share, same) * theirs
+        same = float(np.clip(ours @ theirs / power, LEAST_ALIKE, 1.0)) if power > _QUIET else 1.0
+        out[channel] = crossfaded(ours, theirs, share, same)
     return out

@@ -12,6 +12,9 @@ from fatsignal.core.takes.windows import Window
 from fatsignal.core.units import amplitude_from_db
 
 BLOCK_FRAMES = 65_536
+# Two sides of a crossfade never cancel each other by more in what is told of their correlation: each side stays below
+# its own level.
+LEAST_ALIKE = -0.3
 
 
 class ChannelSource(Protocol):
@@ -113,3 +116,8 @@ def crossfade(share: Samples, correlation: float) -> Samples:
         np.sin(side * (np.pi / 2)) ** (1 - straight) * side**straight for side in (share, 1 - share)
     )  # fmt: skip
     return np.asarray(opens / np.sqrt(opens**2 + closes**2 + 2 * correlation * opens * closes))
+
+
+def crossfaded(closes: Samples, opens: Samples, share: Samples, correlation: float) -> Samples:
+    """One side over into the other, shape of `share`, by the gains of `crossfade`."""
+    return np.asarray(crossfade(1 - share, correlation) * closes + crossfade(share, correlation) * opens)

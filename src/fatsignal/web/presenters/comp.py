@@ -182,7 +182,7 @@ def _longer_percent(piece: CompPiece) -> float:
 def _why(piece: CompPiece, sounding: Sequence[CompPiece], numbers: dict[UUID, int]) -> str:
     """Why the program chose it, and what its join is like; empty where a person did."""
     # Its border may have been moved past the bar line: it begins there.
-    whole = next(each for each in sounding if holds([each.place], piece.place))
+    whole = _whole(piece, sounding)
     before = next((each for each in sounding if each.place.to_frame == whole.place.from_frame), None)
     if not piece.why or whole.join is None or before is None:
         return piece.why
@@ -195,8 +195,13 @@ def _only_reaches_in(piece: CompPiece, sounding: Sequence[CompPiece], rate_hz: i
     """Whether a piece belongs to the section beside: its border was moved past the bar line, where nobody hears it."""
     if piece.place.frames > REACH_S * rate_hz:
         return False
-    whole = next(each for each in sounding if holds([each.place], piece.place))
+    whole = _whole(piece, sounding)
     return whole.place != piece.place or not piece.by_hand
+
+
+def _whole(piece: CompPiece, sounding: Sequence[CompPiece]) -> CompPiece:
+    """The piece that a part of one was cut from."""
+    return next(each for each in sounding if holds([each.place], piece.place))
 
 
 def _joins(sounding: Sequence[CompPiece], span: Window, rigs: dict[UUID, str], rate_hz: int) -> list[JoinView]:

@@ -163,7 +163,6 @@ async def move(part_id: UUID, wanted: Moved, pool: Pool, queue: WorkQueueDep, se
             await easings.ease(conn, part_id, wanted.span, by_frames, strokes, settings.sessions_folder)
         else:
             await shifts.move(conn, part_id, wanted.span, by_frames, settings.sessions_folder)
-    async with pool.connection() as conn:
         return await comp_of(conn, part_id)
 
 
@@ -183,7 +182,6 @@ async def move_onto(
     async with pool.connection() as conn:
         onto = easings.ease_onto if wanted.strokes else shifts.move_onto
         await onto(conn, part_id, wanted.span, wanted.against, wanted.percent / 100, strokes, settings.sessions_folder)
-    async with pool.connection() as conn:
         return await comp_of(conn, part_id)
 
 
@@ -195,7 +193,6 @@ async def tune(part_id: UUID, wanted: Tuned, pool: Pool, queue: WorkQueueDep, se
         await easings.tune(
             conn, part_id, wanted.span, wanted.cents, wanted.percent / 100, strokes, settings.sessions_folder
         )
-    async with pool.connection() as conn:
         return await comp_of(conn, part_id)
 
 
@@ -222,7 +219,6 @@ async def lift(part_id: UUID, wanted: Lifted, pool: Pool, queue: WorkQueueDep, s
             conn, part_id, wanted.span, wanted.at_frame, settings.sessions_folder, take_id=wanted.take_id,
             under=wanted.under, strokes=strokes,
         )  # fmt: skip
-    async with pool.connection() as conn:
         return await comp_of(conn, part_id)
 
 
@@ -260,7 +256,7 @@ async def marks(
     first, last = tempo.place_at(wanted.from_frame).bar, tempo.place_at(wanted.to_frame - 1).bar
     found = await _strokes(part_id, wanted.span, pool, queue)
     async with pool.connection() as conn:
-        frames = await strokes_as_they_sound(conn, part_id, found)
+        frames = await strokes_as_they_sound(conn, part_id, found, rate_hz=tempo.rate_hz)
     return MarksView(
         beats=[frame for _, _, frame in tempo.beats(first, min(last + 1, first + _MOST_BARS))],
         strokes=[
