@@ -30,6 +30,7 @@ from fatsignal.core.timing.tempo import TempoMap
 from fatsignal.core.tone.chain import ToneChain
 from fatsignal.core.tone.convolution import Convolver
 from fatsignal.core.tone.document import Tone
+from fatsignal.core.tone.voltage import DiVoltage
 from fatsignal.core.units import amplitude_from_db, equal_tempered_hz
 from fatsignal.rig.interface import SimulatedInterface
 from fatsignal.rig.noise import REFERENCE_PA, di_noise_dbfs, mic_noise_dbfs
@@ -198,7 +199,10 @@ def _amp(setup: RigSetup, rate_hz: int) -> ToneChain | None:
     """The amp's circuit; None where the instrument itself sounds."""
     if setup.amp is None or not setup.amp.blocks:
         return None
-    return ToneChain(Tone(name="amp", full_scale_v=1.0, oversample=4, blocks=setup.amp.blocks), rate_hz=rate_hz)
+    return ToneChain(
+        Tone(name="amp", oversample=4, blocks=setup.amp.blocks), rate_hz=rate_hz,
+        voltage=DiVoltage(1.0), output_full_scale_v=1.0,
+    )  # fmt: skip
 
 
 def _hum_volts(setup: RigSetup, interface: SimulatedInterface) -> float:

@@ -51,7 +51,7 @@ def test_sections_against_a_reference_and_at_their_landmarks(shape):
 
 
 def test_the_gate_opens_within_a_millisecond_and_closes_after_its_release():
-    gate = GateRunner(threshold_dbfs=-50, release_ms=50, rate_hz=FS)
+    gate = GateRunner(threshold_dbv=-50, release_ms=50, rate_hz=FS)
     hum = 10 ** (-60 / 20) * sine(50.0, seconds=0.5)
     note = 0.3 * sine(440.0, seconds=0.3)
     out = gate.process(np.concatenate([hum, note, hum]))

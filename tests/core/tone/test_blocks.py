@@ -38,7 +38,7 @@ class Waits(ToneBlock):
     def runners(self, at: Operating):
         return [Late(self.frames)]
 
-    def curve(self, full_scale_v):
+    def curve(self):
         return NO_CURVE
 
 
@@ -72,9 +72,7 @@ class WidensInside(Widens):
 
 
 def tone_of(*blocks):
-    return Tone.model_construct(
-        format="fatsignal.tone", version=1, name="t", use="", full_scale_v=3.0, oversample=4, blocks=list(blocks)
-    )
+    return Tone.model_construct(format="fatsignal.tone", version=2, name="t", use="", oversample=4, blocks=list(blocks))
 
 
 @EACH_KIND
@@ -82,7 +80,7 @@ def test_each_kind_has_an_example_a_curve_words_and_its_place_in_the_schema(kind
     block = kind.example()
     document = {"name": "one", "blocks": [block.model_dump(mode="json")]}
     assert parse_tone(document).blocks == [block]
-    drawn = block.curve(3.0)
+    drawn = block.curve()
     assert len(drawn.x) == len(drawn.y)
     assert np.isfinite(drawn.y).all()
     assert all(label and value for label, value in block.values())

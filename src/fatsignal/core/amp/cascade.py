@@ -73,6 +73,11 @@ class Cascade:
         """Run `signal`, volts, shape (frames,); the output is late by `latency_frames`, and state goes on."""
         return np.asarray(_run_cascade(signal, self._links.values, self._links.tables, self._links.state))
 
+    def take_over(self, other: "Cascade") -> None:
+        """Go on with what the other's stages hold; a stage that it does not have begins at rest."""
+        count = min(len(self._links.state), len(other._links.state))
+        self._links.state[:count] = other._links.state[:count]
+
 
 def _link_values(link: Link, solved: SolvedStage) -> Real:
     """The numbers of one link in the order in which `step_link` reads them."""

@@ -11,6 +11,7 @@ from fatsignal.core.compiled import njit
 class RationalFilter:
     """A filter given by numerator and denominator in z⁻¹, in transposed direct form II."""
 
+    STATE = ("_state",)
     latency_frames = 0
 
     def __init__(self, numerator: Samples, denominator: Samples) -> None:

@@ -16,11 +16,12 @@ _DEPTH_DB = -70.0
 class GateRunner:
     """Opens in half a millisecond above the threshold, closes slowly 4 dB below it."""
 
+    STATE = ("_state",)
     latency_frames = 0
 
-    def __init__(self, *, threshold_dbfs: float, release_ms: float, rate_hz: int) -> None:
-        self._open = 10 ** (threshold_dbfs / 20)
-        self._close = 10 ** ((threshold_dbfs - _HYSTERESIS_DB) / 20)
+    def __init__(self, *, threshold_dbv: float, release_ms: float, rate_hz: int) -> None:
+        self._open = 10 ** (threshold_dbv / 20)
+        self._close = 10 ** ((threshold_dbv - _HYSTERESIS_DB) / 20)
         self._attack = math.exp(-1 / (_ATTACK_S * rate_hz))
         self._release = math.exp(-1 / (release_ms / 1000 * rate_hz))
         self._fall = math.exp(-1 / (0.01 * rate_hz))

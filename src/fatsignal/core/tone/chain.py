@@ -2,15 +2,18 @@
 
 import math
 from collections.abc import Callable, Sequence
+from difflib import SequenceMatcher
 from itertools import groupby
 
 import numpy as np
 
 from fatsignal.core.clip import Samples, check_rate
-from fatsignal.core.tone.blocks.block import ChannelByChannel, Channels, Operating, Step
+from fatsignal.core.tone.blocks.block import ChannelByChannel, Channels, Operating, Step, ToneBlock
 from fatsignal.core.tone.document import Tone
 from fatsignal.core.tone.gain import Gain
 from fatsignal.core.tone.oversampling import Oversampler
+from fatsignal.core.tone.taking_over import take_over
+from fatsignal.core.tone.voltage import OUTPUT_FULL_SCALE_V, UNKNOWN, DiVoltage
 
 Run = Callable[[Channels], Channels]
 
@@ -20,14 +23,23 @@ class ToneChain:
 
     Parameters
     ----------
+    voltage : DiVoltage
+        What the samples that come in stand for.
+    output_full_scale_v : float
+        What goes out is told against this voltage.
     oversample : int, optional
         1, 2, 4 or 8, at 44.1 and 48 kHz; the tone's own when left out. At higher rates it is
         reduced so that the inner rate stays about the same.
     channels : int
         Of what comes in, one or two. What comes out has `channels_out`.
+    quarter_s : float
+        How long a quarter note is, for what is set in note values.
     """
 
-    def __init__(self, tone: Tone, *, rate_hz: int, oversample: int | None = None, channels: int = 1) -> None:
+    def __init__(
+        self, tone: Tone, *, rate_hz: int, voltage: DiVoltage = UNKNOWN, oversample: int | None = None,
+        channels: int = 1, quarter_s: float = 0.5, output_full_scale_v: float = OUTPUT_FULL_SCALE_V,
+    ) -> None:  # fmt: skip
         check_rate(rate_hz)
         self.tone = tone
         self.rate_hz = rate_hz
@@ -35,18 +47,24 @@ class ToneChain:
         self.latency_frames = 0
         self.channels_in = self.channels_out = channels
         self._steps: list[Run] = []
-        self._add([_factor(tone.full_scale_v, channels)])
-        for makes_partials, blocks in groupby(tone.blocks, key=lambda block: block.MAKES_PARTIALS):
+        # The steps of each block, and the ladders of each stretch that makes partials: what `take_over` pairs.
+        self._blocks: list[tuple[ToneBlock, list[Step]]] = []
+        self._ladders: list[list[Oversampler]] = []
+        self._add([_factor(voltage.factor, channels)])
+        heard = [block for block in tone.blocks if not block.bypassed]
+        for makes_partials, blocks in groupby(heard, key=lambda block: block.MAKES_PARTIALS):
             rate = rate_hz * self.oversample if makes_partials else rate_hz
-            at, came_in, inside = Operating(rate, tone.full_scale_v), self.channels_out, list[Step]()
+            at, came_in, inside = Operating(rate, quarter_s), self.channels_out, list[Step]()
             for block in blocks:
-                inside += block.steps(at, self.channels_out)
+                steps = block.steps(at, self.channels_out)
+                self._blocks.append((block, steps))
+                inside += steps
                 self.channels_out = inside[-1].channels_out if inside else self.channels_out
             if makes_partials:
                 self._add_oversampled(inside, came_in)
             else:
                 self._add(inside)
-        self._add([_factor(1.0 / tone.full_scale_v, self.channels_out)])
+        self._add([_factor(1.0 / output_full_scale_v, self.channels_out)])
 
     @property
     def steps(self) -> list[Run]:
@@ -64,6 +82,23 @@ class ToneChain:
             channels = step(channels)
         return together(channels)
 
+    def take_over(self, other: "ToneChain") -> None:
+        """Go on where another chain is: what its blocks remember, those here of the same kinds go on with.
+
+        Blocks that are new begin at rest. Nothing of the other is changed, and it must not run meanwhile.
+        """
+        if other.rate_hz != self.rate_hz or other.oversample != self.oversample:
+            return
+        mine, theirs = ([type(block) for block, _ in each] for each in (self._blocks, other._blocks))
+        for start, start_other, count in SequenceMatcher(None, mine, theirs, autojunk=False).get_matching_blocks():
+            for offset in range(count):
+                steps, others = self._blocks[start + offset][1], other._blocks[start_other + offset][1]
+                for step, other_step in zip(steps, others, strict=False):
+                    take_over(step, other_step)
+        for ladders, other_ladders in zip(self._ladders, other._ladders, strict=False):
+            for ladder, other_ladder in zip(ladders, other_ladders, strict=False):
+                take_over(ladder, other_ladder)
+
     def _add(self, steps: Sequence[Step]) -> None:
         """What runs at the base rate; however late, it counts."""
         self._steps += [step.process for step in steps]
@@ -75,6 +110,7 @@ class ToneChain:
         ladders = [
             Oversampler(self.oversample, inner_latency_frames=late) for _ in range(max(channels, self.channels_out))
         ]
+        self._ladders.append(ladders)
         self.latency_frames += ladders[0].latency_frames
         self._steps.append(lambda signals: _each([ladder.up for ladder in ladders], signals))
         self._steps += [step.process for step in steps]

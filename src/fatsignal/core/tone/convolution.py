@@ -34,6 +34,16 @@ class Convolver:
         self._filled = 0
         self._tail = np.zeros(size)
 
+    def take_over(self, other: "Convolver") -> None:
+        """Go on with what came in until now; what the other still owes of this partition is given as it was."""
+        kept = min(len(self._line), len(other._line))
+        newest_first = np.roll(other._line, -other._newest, axis=0)
+        self._line[:kept] = newest_first[:kept]
+        self._newest = 0
+        self._window[:] = other._window
+        self._filled = other._filled
+        self._tail = other._tail.copy()
+
     def process(self, signal: Samples) -> Samples:
         """Convolve `signal`, shape (frames,); state goes on to the next call."""
         size = PARTITION_FRAMES

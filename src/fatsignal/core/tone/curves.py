@@ -7,7 +7,7 @@ import numpy as np
 
 from fatsignal.core.tone.document import Tone
 
-_UNITS = {"frequency": ("Hz", "dB"), "level": ("dB in", "dB"), "none": ("", "")}
+_UNITS = {"frequency": ("Hz", "dB"), "level": ("dBV in", "dB"), "none": ("", "")}
 
 
 @dataclass(frozen=True, slots=True)
@@ -28,7 +28,7 @@ def block_curves(tone: Tone) -> list[BlockCurve]:
     """One curve a block, in signal order."""
     curves = []
     for block in tone.blocks:
-        drawn = block.curve(tone.full_scale_v)
+        drawn = block.curve()
         values = [(label, value.replace("-", "−")) for label, value in block.values()]
         x_unit, y_unit = _UNITS[drawn.axis]
         x, y = np.round(drawn.x, 2).tolist(), np.round(drawn.y, 2).tolist()

@@ -10,6 +10,7 @@ import numpy as np
 
 from fatsignal.core.clip import Samples
 from fatsignal.core.compiled import njit
+from fatsignal.core.tone.taking_over import take_over
 
 # Lengths 4k+3. The first filter passes 20 of 48 kHz and stops from 28; the later ones have room.
 _LENGTHS = (79, 23, 15)
@@ -31,6 +32,8 @@ def _half_band(level: int) -> Samples:
 
 class Doubler:
     """Doubles and halves the rate at one level of the ladder; see `Oversampler` for `inner_latency_frames`."""
+
+    STATE = ("_up_history", "_down_history")
 
     def __init__(self, level: int, inner_latency_frames: int = 0) -> None:
         self._side = _half_band(level)
@@ -115,6 +118,11 @@ class Oversampler:
         self.latency_frames = (
             sum(doubler.latency_frames for doubler in self._ladder) if levels else inner_latency_frames
         )
+
+    def take_over(self, other: "Oversampler") -> None:
+        """Go on with what the other's filters hold."""
+        for mine, theirs in zip(self._ladder, other._ladder, strict=False):
+            take_over(mine, theirs)
 
     def up(self, signal: Samples) -> Samples:
         for doubler in self._ladder:

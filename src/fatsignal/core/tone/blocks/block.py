@@ -11,13 +11,14 @@ import numpy as np
 from pydantic import BaseModel, ConfigDict, Field
 
 from fatsignal.core.clip import Samples
+from fatsignal.core.tone.taking_over import take_over
 
 # One array of shape (frames,) for each channel: one or two.
 Channels = tuple[Samples, ...]
 
-# Where curves over frequency are computed, and the level of a sine at the input for curves over level.
+# Where curves over frequency are computed, and the level of a sine's crest at the input for curves over level.
 FREQUENCY_HZ = np.geomspace(40.0, 12_000.0, 72)
-LEVEL_DBFS = np.linspace(-54.0, 0.0, 28)
+LEVEL_DBV = np.linspace(-46.0, 10.0, 29)
 # What makes partials runs at about this rate.
 INNER_RATE_HZ = 192_000
 _PROBE_HZ = 400.0
@@ -25,7 +26,10 @@ _PROBE_PERIODS = 6
 
 
 class Runner(Protocol):
-    """Anything that turns the samples of one channel into samples and remembers where it was."""
+    """Anything that turns the samples of one channel into samples and remembers where it was.
+
+    What it remembers it names as `STATE`, or takes over by a method of its own (see `core/tone/taking_over.py`).
+    """
 
     latency_frames: int
 
@@ -56,13 +60,18 @@ class ChannelByChannel:
     def process(self, channels: Channels) -> Channels:
         return tuple(runner.process(signal) for runner, signal in zip(self._runners, channels, strict=True))
 
+    def take_over(self, other: "ChannelByChannel") -> None:
+        """Go on where the other's runners are."""
+        for mine, theirs in zip(self._runners, other._runners, strict=False):
+            take_over(mine, theirs)
+
 
 @dataclass(frozen=True, slots=True)
 class Operating:
-    """What a block runs at: its rate, and the voltage that full scale stands for."""
+    """What a block runs at: its rate, and the tempo that note values are counted in."""
 
     rate_hz: int
-    full_scale_v: float
+    quarter_s: float = 0.5
 
 
 @dataclass(frozen=True, slots=True)
@@ -107,6 +116,8 @@ class ToneBlock(TonePart):
     # Whether it makes new partials: such blocks run at the higher rate.
     MAKES_PARTIALS: ClassVar[bool] = False
 
+    bypassed: bool = Field(False, title="bypassed", description="It is left out, and keeps its values.")
+
     @classmethod
     def example(cls) -> "ToneBlock":
         """One with usual values: what an engine warms up with, and what an added block begins as."""
@@ -121,13 +132,13 @@ class ToneBlock(TonePart):
         each = [self.runners(at) for _ in range(channels)]
         return [ChannelByChannel(runners) for runners in zip(*each, strict=True)]
 
-    def curve(self, full_scale_v: float) -> Curve:
+    def curve(self) -> Curve:
         """What it does."""
         raise NotImplementedError
 
     def values(self) -> list[tuple[str, str]]:
         """What is set, as label and value with its unit."""
-        return self.said(*(name for name in type(self).model_fields if name != "kind"))
+        return self.said(*(name for name in type(self).model_fields if name not in ("kind", "bypassed")))
 
     def said(self, *names: str) -> list[tuple[str, str]]:
         """Some of its settings in words."""
@@ -144,15 +155,18 @@ class ToneBlock(TonePart):
         return field.title or name.replace("_", " "), f"{shown} {unit}".strip()
 
 
-def driven(run: Callable[[], Sequence[Runner]], *, input_v: float) -> Curve:
-    """Levels that a sine of each input level leaves with, dB against the highest; fresh `run`ners for each."""
+def driven(run: Callable[[], Sequence[Runner]], *, around_v: float = 1.0) -> Curve:
+    """Levels that a sine of each crest leaves with, dB against the highest; fresh `run`ners for each.
+
+    `around_v` is the voltage that 0 dB of the axis stands for.
+    """
     frames = round(_PROBE_PERIODS * INNER_RATE_HZ / _PROBE_HZ)
     probe = np.sin(2 * np.pi * _PROBE_HZ * np.arange(frames) / INNER_RATE_HZ)
     levels = []
-    for level_dbfs in LEVEL_DBFS:
-        signal = input_v * 10 ** (level_dbfs / 20) * probe
+    for level_dbv in LEVEL_DBV:
+        signal = around_v * 10 ** (level_dbv / 20) * probe
         for runner in run():
             signal = runner.process(signal)
         levels.append(20 * np.log10(float(np.std(signal[frames // 2 :])) + 1e-9))
     out = np.array(levels)
-    return Curve("level", LEVEL_DBFS, out - out.max())
+    return Curve("level", LEVEL_DBV, out - out.max())

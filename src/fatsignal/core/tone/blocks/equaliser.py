@@ -54,7 +54,7 @@ class Equaliser(ToneBlock):
             for band in self.bands
         ]
 
-    def curve(self, full_scale_v: float) -> Curve:
+    def curve(self) -> Curve:
         from fatsignal.core.amp.filters import cookbook_section, response_db
 
         total = np.zeros_like(FREQUENCY_HZ)

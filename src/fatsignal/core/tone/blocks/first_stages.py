@@ -51,8 +51,8 @@ class FirstStages(ToneBlock):
             parts.append(RationalFilter(*before))
         return parts
 
-    def curve(self, full_scale_v: float) -> Curve:
-        return driven(lambda: self.runners(Operating(INNER_RATE_HZ, full_scale_v)), input_v=full_scale_v)
+    def curve(self) -> Curve:
+        return driven(lambda: self.runners(Operating(INNER_RATE_HZ)))
 
     def values(self) -> list[tuple[str, str]]:
         return [*self.said("drive"), ("stages", f"{self.stages}, {self.voicing}"), *self.said("bright")]

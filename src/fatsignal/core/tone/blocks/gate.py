@@ -1,11 +1,11 @@
 """A gate: closes between the notes."""
 
-import math
-from typing import ClassVar, Literal
+from typing import Any, ClassVar, Literal
 
 import numpy as np
+from pydantic import model_validator
 
-from fatsignal.core.tone.blocks.block import LEVEL_DBFS, Curve, Operating, Runner, ToneBlock, setting
+from fatsignal.core.tone.blocks.block import LEVEL_DBV, Curve, Operating, Runner, ToneBlock, setting
 
 
 class Gate(ToneBlock):
@@ -14,15 +14,23 @@ class Gate(ToneBlock):
     TITLE: ClassVar[str] = "Gate"
 
     kind: Literal["gate"] = "gate"
-    threshold_dbfs: float = setting(-60, label="threshold", unit="dB", low=-100, high=-10, step=0.5)
+    threshold_dbv: float = setting(-50, label="threshold", unit="dBV", low=-100, high=0, step=0.5)
     release_ms: float = setting(90, label="release", unit="ms", low=5, high=2000, step=1, even="ratios")
+
+    @model_validator(mode="before")
+    @classmethod
+    def _from_full_scale(cls, document: Any) -> Any:
+        """Of an amp's block, whose full scale was one volt; a tone's is brought up by the tone."""
+        if isinstance(document, dict) and "threshold_dbfs" in document:
+            values = {name: value for name, value in document.items() if name != "threshold_dbfs"}
+            return {**values, "threshold_dbv": document["threshold_dbfs"]}
+        return document
 
     def runners(self, at: Operating) -> list[Runner]:
         from fatsignal.core.amp.gate import GateRunner
 
-        threshold_dbv = self.threshold_dbfs + 20 * math.log10(at.full_scale_v)
-        return [GateRunner(threshold_dbfs=threshold_dbv, release_ms=self.release_ms, rate_hz=at.rate_hz)]
+        return [GateRunner(threshold_dbv=self.threshold_dbv, release_ms=self.release_ms, rate_hz=at.rate_hz)]
 
-    def curve(self, full_scale_v: float) -> Curve:
-        level = LEVEL_DBFS - 20
-        return Curve("level", level, np.where(self.threshold_dbfs <= level, level, -74.0))
+    def curve(self) -> Curve:
+        level = LEVEL_DBV - 20
+        return Curve("level", level, np.where(self.threshold_dbv <= level, level, level[0]))

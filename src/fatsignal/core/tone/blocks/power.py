@@ -34,8 +34,8 @@ class Power(ToneBlock):
         into = Link(splitter, audio_taper(self.level / 10) * numerator, denominator)
         return [PowerRunner(_stage(self.sag), at.rate_hz, into)]
 
-    def curve(self, full_scale_v: float) -> Curve:
-        return driven(lambda: self.runners(Operating(INNER_RATE_HZ, full_scale_v)), input_v=_USUAL_INPUT_V)
+    def curve(self) -> Curve:
+        return driven(lambda: self.runners(Operating(INNER_RATE_HZ)), around_v=_USUAL_INPUT_V)
 
 
 def _stage(sag: float) -> "PowerStage":

@@ -9,6 +9,7 @@ from pydantic import Field, model_validator
 from fatsignal.core.clip import Samples
 from fatsignal.core.mics.place import MicPlace, turned_from_angle
 from fatsignal.core.tone.blocks.block import FREQUENCY_HZ, Curve, Operating, Runner, ToneBlock, TonePart, setting
+from fatsignal.core.tone.voltage import OUTPUT_FULL_SCALE_V
 
 _BASE_RATE_HZ = 48_000
 
@@ -54,9 +55,9 @@ class SpeakerAndMics(ToneBlock):
     def runners(self, at: Operating) -> list[Runner]:
         from fatsignal.core.tone.convolution import Convolver
 
-        return [Convolver(at.full_scale_v * self.response(at.rate_hz))]
+        return [Convolver(OUTPUT_FULL_SCALE_V * self.response(at.rate_hz))]
 
-    def curve(self, full_scale_v: float) -> Curve:
+    def curve(self) -> Curve:
         spectrum = np.abs(np.fft.rfft(self.response(_BASE_RATE_HZ), 8192))
         bins = np.fft.rfftfreq(8192, 1 / _BASE_RATE_HZ)
         response = 20 * np.log10(np.maximum(np.interp(FREQUENCY_HZ, bins, spectrum), 1e-9))

@@ -28,7 +28,7 @@ class ToneNetwork(ToneBlock):
             )
         ]  # fmt: skip
 
-    def curve(self, full_scale_v: float) -> Curve:
+    def curve(self) -> Curve:
         from fatsignal.core.amp.tone_network import NETWORKS, network_response_db
 
         response = network_response_db(

@@ -17,7 +17,7 @@ class Trim(ToneBlock):
     def runners(self, at: Operating) -> list[Runner]:
         return [Gain(10 ** (self.gain_db / 20))]
 
-    def curve(self, full_scale_v: float) -> Curve:
+    def curve(self) -> Curve:
         return NO_CURVE
 
     def values(self) -> list[tuple[str, str]]:
