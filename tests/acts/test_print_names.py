@@ -9,7 +9,9 @@ from uuid import uuid4
 import pytest
 import soundfile
 
+from fatsignal.acts.dry_sound import DrySound
 from fatsignal.acts.render_print import ToPrint, render_print
+from fatsignal.core.tone.voltage import UNKNOWN
 from fatsignal.files.claims import place_file
 from fatsignal.tones import find_tone
 from tests.files.test_material_files import on_disk, recorded
@@ -19,6 +21,10 @@ from tests.seams import Seam, killed
 PLAYED_AT = datetime(2026, 1, 31, 21, 30, tzinfo=UTC)
 
 
+def dry(recorded):
+    return DrySound(recorded, UNKNOWN, None, recorded.material.fingerprint)
+
+
 def rendered(tmp_path, tone_name, revision, drive, name="Baritone 03", print_id=None, holder="h"):
     source, file, _ = recorded(tmp_path, 6_000, f"{uuid4()}.wav", seed=5)
     tone = find_tone("Pale Lamp").model_dump(mode="json")
@@ -26,7 +32,7 @@ def rendered(tmp_path, tone_name, revision, drive, name="Baritone 03", print_id=
     tone["blocks"] = [{"kind": "trim", "gain_db": drive}]
     what = on_disk(source, file)
     return render_print(
-        ToPrint(what, what.material.span, name, PLAYED_AT),
+        ToPrint(dry(what), what.material.span, name, PLAYED_AT),
         SimpleNamespace(document=tone, name=tone_name, revision=revision, fingerprint=f"{drive}"),
         print_id=print_id or uuid4(), holder=holder, folder=tmp_path / "Prints", sessions_folder=tmp_path,
         waves_folder=tmp_path / "waves", on_progress=lambda *_: None,
@@ -92,7 +98,7 @@ def test_a_rendering_that_is_stopped_leaves_no_file(tmp_path):
     tone = find_tone("Kiln")
     with pytest.raises(Stop):
         render_print(
-            ToPrint(what, what.material.span, "Baritone 03", datetime.now(UTC)),
+            ToPrint(dry(what), what.material.span, "Baritone 03", datetime.now(UTC)),
             SimpleNamespace(document=tone.model_dump(mode="json"), name="Kiln", revision=1, fingerprint="x"),
             print_id=uuid4(), holder="h", folder=tmp_path / "Prints", sessions_folder=tmp_path,
             waves_folder=tmp_path / "waves", on_progress=stops,

@@ -70,7 +70,7 @@ def test_the_print_lies_on_the_di_to_the_sample_and_is_what_rendering_gives(tmp_
     printed = drained(LiveChains(source, [rolled]))
     dry, wet = printed[:, 0], printed[:, 1]
     np.testing.assert_array_equal(dry, source.audio[:, 0])
-    chain = ToneChain(kiln, rate_hz=FS)
+    chain = ToneChain(kiln, rate_hz=FS, voltage=DI_ONLY.di_voltage)
     late = chain.latency_frames
     rendered = chain.process(np.concatenate((source.audio[:, 0], np.zeros(late))))[late:]
     np.testing.assert_allclose(wet, rendered, atol=1e-12)
@@ -88,7 +88,7 @@ def test_parts_with_tones_of_different_delay_stay_locked(tmp_path):
     printed = drained(chains)
     np.testing.assert_array_equal(printed[:, [0, 2]], source.audio)
     for column, each, frames in ((1, slow, late[0]), (3, fast, late[1])):
-        chain = ToneChain(each, rate_hz=FS)
+        chain = ToneChain(each, rate_hz=FS, voltage=DI_ONLY.di_voltage)
         rendered = chain.process(np.concatenate((source.audio[:, column // 2], np.zeros(frames))))[frames:]
         # The very last moment hears the silence that follows for as long as the slowest tone needs.
         np.testing.assert_allclose(printed[: -max(late), column], rendered[: -max(late)], atol=1e-12)
@@ -142,7 +142,7 @@ def cue(**mix):
 def test_the_tone_that_is_heard_is_late_by_its_chain_and_by_nothing_else(tmp_path):
     """The budget's figure for a tone against the delay that is measured between what went in and what came out."""
     clean = Tone.model_validate({"name": "x", "blocks": [{"kind": "power", "level": 0.5}]})
-    chain = ToneChain(clean, rate_hz=FS)
+    chain = ToneChain(clean, rate_hz=FS, voltage=DI_ONLY.di_voltage)
     noise = 0.05 * np.random.default_rng(4).standard_normal(2 * FS)
     source = di_source(2 * FS, 128)
     source.audio = noise[:, None]

@@ -18,6 +18,7 @@ from fatsignal.core.level.true_peak import true_peak_dbtp
 from fatsignal.core.material.channels import Wanted
 from fatsignal.core.takes.windows import Window
 from fatsignal.core.tone.document import Tone
+from fatsignal.core.tone.voltage import UNKNOWN, DiVoltage
 from fatsignal.files.atomic_write import atomic_write
 from fatsignal.files.kept import forget_oldest
 from fatsignal.files.material_files import MaterialOnDisk
@@ -36,6 +37,7 @@ class Excerpt:
     wanted: Wanted
     span: Window
     tone: Tone | None = None
+    voltage: DiVoltage = UNKNOWN
 
     @property
     def rate_hz(self) -> int:
@@ -44,7 +46,7 @@ class Excerpt:
     def fingerprint(self) -> str:
         """Of what is heard: its files as they are now, the stretch, the tone, and the release that computes it."""
         told = hashlib.sha256(f"{fatsignal.__version__} {self.recorded.material.fingerprint} {self.wanted}".encode())
-        told.update(f" {self.span} {self.tone.model_dump_json() if self.tone else ''}".encode())
+        told.update(f" {self.span} {self.tone.model_dump_json() if self.tone else ''} {self.voltage}".encode())
         for file in self.recorded.files_of(self.wanted):
             told.update(f" {file.path.stat().st_mtime_ns if file.path.exists() else 0}".encode())
         return told.hexdigest()
@@ -101,7 +103,7 @@ def _through(excerpt: Excerpt, tone: Tone) -> NDArray[np.float32]:
     from fatsignal.core.tone.chain import ToneChain
 
     run_in = round(_RUN_IN_S * excerpt.rate_hz)
-    chain = ToneChain(tone, rate_hz=excerpt.rate_hz)
+    chain = ToneChain(tone, rate_hz=excerpt.rate_hz, voltage=excerpt.voltage)
     wet = chain.process(np.concatenate((excerpt.samples(run_in), np.zeros(chain.latency_frames))))
     return wet[chain.latency_frames + run_in :].astype(np.float32)
 

@@ -25,6 +25,11 @@ async def pieces_of_part(conn: Connection, part_id: UUID) -> Pieces:
     return (await _performed(conn, part_id))[1]
 
 
+async def pieces_of_version(conn: Connection, version: StoredComp) -> Pieces:
+    """The pieces of one version of a comp."""
+    return performance(version.comp, await takes.kept_placed(conn, version.part_id))
+
+
 async def _performed(conn: Connection, part_id: UUID) -> tuple[list[Played], Pieces]:
     """A part's takes, the newest first, and the pieces that it sounds by."""
     current, newest_first = await comps.current_of_part(conn, part_id), await takes.kept_placed(conn, part_id)

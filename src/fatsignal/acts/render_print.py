@@ -10,6 +10,7 @@ from typing import Any
 from uuid import UUID
 
 import fatsignal
+from fatsignal.acts.dry_sound import DrySound
 from fatsignal.acts.materials import material_of_files
 from fatsignal.acts.survey import ChannelPass
 from fatsignal.acts.waves import keep_wave
@@ -34,9 +35,9 @@ DRY = Wanted(("di",))
 
 @dataclass(frozen=True, slots=True)
 class ToPrint:
-    """What is to be rendered: a material, what of it is used, what it is called, when it was played."""
+    """What is to be rendered: a dry sound, what of it is used, what it is called, when it was played."""
 
-    recorded: MaterialOnDisk
+    dry: DrySound
     used: Window
     name: str
     recorded_at: datetime
@@ -69,7 +70,7 @@ def render_print(
     FileRefused
         If there is no DI, or its file is gone or was changed.
     """
-    recorded, material, tone = what.recorded, what.recorded.material, parse_tone(revision.document)
+    recorded, material, tone = what.dry.recorded, what.dry.recorded.material, parse_tone(revision.document)
     dry = recorded.files_of(DRY)
     if not dry:
         raise FileRefused(f"{what.name} has no DI to re-amp")
@@ -92,7 +93,9 @@ def render_print(
 
     try:
         with recorded.reader() as reader:
-            frames = reamp_material(reader, DRY, partial, tone, depth="24", note=note, on_progress=progress)
+            frames = reamp_material(
+                reader, DRY, partial, tone, voltage=what.dry.voltage, depth="24", note=note, on_progress=progress
+            )
         times_real_time = frames / material.rate_hz / max(time.monotonic() - started_s, 1e-3)
         checksum = sha256_of(partial)
         wet = material_of_files(
@@ -114,7 +117,9 @@ def render_print(
         origin={
             "engine": fatsignal.__version__,
             "material_id": str(material.id),
-            "material_fingerprint": material.fingerprint,
+            "material_fingerprint": what.dry.fingerprint,
+            "di_full_scale_v": what.dry.voltage.full_scale_v,
+            "di_inverted": what.dry.voltage.inverted,
             "dry_files": [{"file": each.path.name, "sha256": each.sha256} for each in dry],
             "tone": revision.document,
             "tone_revision": revision.revision,
@@ -131,13 +136,13 @@ def render_print(
 
 def _checks(wet: MaterialOnDisk, what: ToPrint) -> tuple[dict[str, Any], Columns]:
     """Level figures over what is used with the distance in tone from the miked amp, if there is one; and the wave."""
-    rate_hz, used = what.recorded.material.rate_hz, what.used
+    rate_hz, used = what.dry.recorded.material.rate_hz, what.used
     with wet.reader() as reader:
         passing = ChannelPass(reader, Wanted())
         checks, waves = passing.checks([used], kind="sim"), passing.columns()
-        mic = find(what.recorded.material.channels, Wanted(("mic",)))
+        mic = find(what.dry.recorded.material.channels, Wanted(("mic",)))
         if mic is not None and used.frames >= rate_hz // 4:
-            with contextlib.suppress(FileRefused), what.recorded.reader() as amp:
+            with contextlib.suppress(FileRefused), what.dry.recorded.reader() as amp:
                 reference = _spectrum(amp.blocks(Wanted.exactly(mic), used), used, rate_hz)
                 levels = _spectrum(passing.blocks(used), used, rate_hz)
                 checks["spectrum_difference_db"] = round(levels_apart_db(levels, reference), 2)

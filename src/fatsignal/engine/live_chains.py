@@ -7,6 +7,7 @@ import numpy as np
 
 from fatsignal.core.clip import Samples
 from fatsignal.core.tone.chain import ToneChain
+from fatsignal.core.tone.voltage import UNKNOWN
 from fatsignal.engine.orders import PartOrder
 from fatsignal.rig.source import Block, InputChannel, Source, side_by_side
 
@@ -42,7 +43,9 @@ class LiveChains:
             if monitor.tone is None or di is None or not (heard or monitor.print_sim):
                 continue
             self._di[index] = columns.start + di
-            self._chains[index] = ToneChain(monitor.tone, rate_hz=source.rate_hz)
+            self._chains[index] = ToneChain(
+                monitor.tone, rate_hz=source.rate_hz, voltage=part.setup.di_voltage or UNKNOWN
+            )
             if part.prints:
                 self._printed.append(index)
                 channels.append(InputChannel(SIM_NAME, "sim"))

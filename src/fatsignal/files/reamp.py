@@ -10,6 +10,7 @@ from fatsignal.core.material.reader import MaterialReader
 from fatsignal.core.tone.chain import ToneChain
 from fatsignal.core.tone.document import Tone
 from fatsignal.core.tone.render import render_chunks
+from fatsignal.core.tone.voltage import UNKNOWN, DiVoltage
 from fatsignal.errors import FileRefused
 from fatsignal.files.bext import BextChunk
 from fatsignal.files.sound import facts_of, read_blocks
@@ -27,13 +28,15 @@ def reamp_file(
     rate_hz: int | None = None,
     depth: Depth = "24",
     oversample: int | None = None,
+    voltage: DiVoltage = UNKNOWN,
     note: BextChunk | None = None,
     threads: int = 2,
     on_progress: Progress | None = None,
 ) -> int:
     """Render `source` through `tone` into the new file `target`; returns its frames.
 
-    A source of two channels goes through a chain of two. `on_progress` is told the share done,
+    `voltage` is what the source's samples stand for. A source of two channels goes through a chain of two.
+    `on_progress` is told the share done,
     0 to 1; what it raises ends the rendering and leaves no file.
     """
     facts = facts_of(source)
@@ -43,7 +46,7 @@ def reamp_file(
         )
     rate = rate_hz or facts.rate_hz
     expected = max(1, round(facts.frames * rate / facts.rate_hz))
-    chain = ToneChain(tone, rate_hz=rate, oversample=oversample, channels=facts.channels)
+    chain = ToneChain(tone, rate_hz=rate, voltage=voltage, oversample=oversample, channels=facts.channels)
     frames = 0
 
     def rendered() -> Iterator[Samples]:
@@ -59,7 +62,7 @@ def reamp_file(
 
 
 def reamp_material(
-    reader: MaterialReader, wanted: Wanted, target: Path, tone: Tone, *, depth: Depth = "24",
+    reader: MaterialReader, wanted: Wanted, target: Path, tone: Tone, *, voltage: DiVoltage, depth: Depth = "24",
     note: BextChunk | None = None, threads: int = 2, on_progress: Progress | None = None,
 ) -> int:  # fmt: skip
     """Render one channel of a material through `tone` into the new file `target`; returns its frames.
@@ -68,7 +71,7 @@ def reamp_material(
     `reamp_file`.
     """
     material, frames = reader.material, 0
-    chain = ToneChain(tone, rate_hz=material.rate_hz)
+    chain = ToneChain(tone, rate_hz=material.rate_hz, voltage=voltage)
 
     def rendered() -> Iterator[Samples]:
         nonlocal frames

@@ -6,7 +6,15 @@ from typing import ClassVar, Literal
 from pydantic import BaseModel, ConfigDict, Field, field_validator, model_validator
 
 from fatsignal.core.documents import Document, Kept, Upcasts
-from fatsignal.core.instrument.inputs import INPUTS, BoxKind, InputKind, load_ohm, parallel_ohm
+from fatsignal.core.instrument.inputs import (
+    INPUTS,
+    BoxKind,
+    InputKind,
+    box_gain_db,
+    gain_of_input_db,
+    load_ohm,
+    parallel_ohm,
+)
 from fatsignal.core.instrument.instruments import INSTRUMENTS
 from fatsignal.core.instrument.pickup import PICKUPS, Load, Pickup, PickupKind
 from fatsignal.core.mics.microphone import MIC_KINDS
@@ -16,6 +24,7 @@ from fatsignal.core.mics.set_up import MicSetUp
 from fatsignal.core.mics.sounding import SOUNDING
 from fatsignal.core.pitch.notes import parse_tuning
 from fatsignal.core.tone.blocks import Block, FirstStages, Power, ToneNetwork
+from fatsignal.core.tone.voltage import DiVoltage
 from fatsignal.errors import InvalidSetting
 
 MOST_MICS = 8
@@ -274,6 +283,16 @@ class RigSetup(Kept):
             return self.model_copy(update={"di": self.di.model_copy(update={"input": turned})})
         mics = [mic.model_copy(update={"input": turned}) if mic.name == channel else mic for mic in self.mics]
         return self.model_copy(update={"mics": mics})
+
+    @property
+    def di_voltage(self) -> DiVoltage | None:
+        """What the DI's samples stand for, from its box, gain, pad and input; None where no DI is kept."""
+        if self.di is None:
+            return None
+        use = self.di.input
+        gain_db = gain_of_input_db(use.kind, gain_db=use.gain_db, pad=use.pad)
+        through_db = box_gain_db(self.di.box, ratio=self.di.ratio)
+        return DiVoltage(10 ** (-(gain_db + through_db) / 20), inverted=use.flipped)
 
     @property
     def load(self) -> Load:

@@ -55,7 +55,7 @@ _WATCHED: dict[LiteralString, _Watched] = {
     "take": _Watched(
         (
             "from_frame", "windows", "by_hand", "slip_frames", "rating", "note", "binned_at", "part_id", "number",
-            "channel_names",
+            "channel_names", "di_full_scale_v",
         ),
         "part_id IN (SELECT id FROM part WHERE session_id = %(session)s)",
     ),
@@ -74,6 +74,10 @@ _WATCHED: dict[LiteralString, _Watched] = {
         "session_id = %(session)s",
     ),
     "cue": _Watched(("id", "session_id", "name", "mix", "made_at"), "session_id = %(session)s"),
+    "bench": _Watched(
+        ("id", "document", "tone_revision_id", "material_id", "from_bar", "to_bar", "aside", "beside"),
+        "id IN (SELECT id FROM part WHERE session_id = %(session)s)",
+    ),
     # Tones belong to no session: which ones an act may change is named.
     "tone": _Watched(
         ("id", "name"), "id = ANY(%(ids)s)",

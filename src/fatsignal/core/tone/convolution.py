@@ -14,11 +14,10 @@ PARTITION_FRAMES = 256
 
 
 class Convolver:
-    """A running convolution with one impulse response, shape (frames,)."""
+    """A running convolution with one impulse response, shape (frames,), whose first `lead_frames` are its delay."""
 
-    latency_frames = 0
-
-    def __init__(self, response: Samples) -> None:
+    def __init__(self, response: Samples, *, lead_frames: int = 0) -> None:
+        self.latency_frames = lead_frames
         size = PARTITION_FRAMES
         partitions = max(1, -(-len(response) // size))
         padded = np.zeros(partitions * size)

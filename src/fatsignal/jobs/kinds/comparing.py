@@ -1,11 +1,12 @@
 """Comparisons: takes at one stretch of the song, each measured there, dry or through a tone."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from typing import TYPE_CHECKING, Any
 from uuid import UUID
 
 from pydantic import BaseModel
 
+from fatsignal.acts.dry_sound import KnownVoltage, di_voltages
 from fatsignal.config import Settings
 from fatsignal.errors import NotFound
 from fatsignal.jobs.kind import PROMPT, Tell, WorkKind, keep_result
@@ -49,21 +50,24 @@ async def excerpt_of(conn: Connection, asked: ExcerptAsked, settings: Settings) 
     chosen = next((each for each in channels if each.position == asked.position), None)
     if chosen is None:
         raise NotFound("channel", asked.position)
-    return excerpt_from(take, channels, chosen, asked, await tone_of(conn, asked.tone_id), settings)
+    volts = await di_voltages(conn, [take.id])
+    return excerpt_from(take, channels, chosen, asked, await tone_of(conn, asked.tone_id), volts, settings)
 
 
 def excerpt_from(
     take: Take, channels: Sequence[TakeChannel], chosen: TakeChannel, asked: ExcerptAsked, tone: "Tone | None",
-    settings: Settings,
+    volts: "Mapping[UUID, KnownVoltage]", settings: Settings,
 ) -> "Excerpt":  # fmt: skip
-    """What is to be heard of a take that was found, through a tone that was."""
+    """What is to be heard of a take that was found, through a tone that was; `volts` are its DI's."""
     from fatsignal.acts.excerpt import Excerpt
     from fatsignal.acts.materials import material_of_take
     from fatsignal.core.material.channels import Wanted
     from fatsignal.core.takes.windows import Window
 
     recorded = material_of_take(take, channels, settings.sessions_folder)
-    return Excerpt(recorded, Wanted.exactly(chosen.key), Window(asked.from_frame, asked.to_frame), tone)
+    return Excerpt(
+        recorded, Wanted.exactly(chosen.key), Window(asked.from_frame, asked.to_frame), tone, volts[take.id].voltage
+    )
 
 
 async def tone_of(conn: Connection, tone_id: UUID | None) -> "Tone | None":

@@ -5,7 +5,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 from uuid import UUID
 
-from fatsignal.acts.find_material import find_material
+from fatsignal.acts.dry_sound import dry_sound
 from fatsignal.config import Settings
 from fatsignal.errors import ChangedMeanwhile
 from fatsignal.files.names import file_name, take_stem
@@ -35,18 +35,19 @@ async def _prepare(conn: Connection, work: Work, settings: Settings) -> _Prepare
     from fatsignal.acts.render_print import ToPrint
 
     print_ = await prints.get_print(conn, UUID(work.input["print_id"]))
-    recorded = await find_material(conn, print_.material_id, settings.sessions_folder)
+    dry = await dry_sound(conn, print_.material_id, settings.sessions_folder)
     versions = await comps.comps_by_id(conn, [print_.material_id])
     if versions:
         version = versions[print_.material_id]
         part = await parts.get_part(conn, version.part_id)
-        if recorded.material.fingerprint != print_.material_fingerprint:
+        if dry.fingerprint != print_.material_fingerprint:
             raise ChangedMeanwhile(f"{version.name} was changed since its print was asked for: print it again")
-        what = ToPrint(recorded, recorded.material.span, f"{file_name(part.name)} {version.name}", version.made_at)
+        used, name, at = dry.recorded.material.span, f"{file_name(part.name)} {version.name}", version.made_at
     else:
         take = await takes.get_take(conn, print_.material_id)
         part = await parts.get_part(conn, take.part_id)
-        what = ToPrint(recorded, take.used, take_stem(file_name(part.name), take.number), take.recorded_at)
+        used, name, at = take.used, take_stem(file_name(part.name), take.number), take.recorded_at
+    what = ToPrint(dry, used, name, at)
     session = await sessions.get_session(conn, part.session_id)
     revision = await tones.get_revision(conn, print_.tone_revision_id)
     return _Prepared(print_.id, what, revision, settings.sessions_folder / session.folder / FOLDER, settings)

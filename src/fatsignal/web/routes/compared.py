@@ -9,6 +9,7 @@ from uuid import UUID
 from fastapi import APIRouter, Query, Response
 from pydantic import BaseModel
 
+from fatsignal.acts.dry_sound import di_voltages
 from fatsignal.core.json_values import json_ready
 from fatsignal.core.material.channels import HEARD_FIRST, Wanted, find
 from fatsignal.errors import InvalidSetting, WorkFailed
@@ -69,7 +70,7 @@ async def compared(
 
     found: list[tuple[Take, TakeChannel, ExcerptAsked, Excerpt]] = []
     async with pool.connection() as conn:
-        document = await tone_of(conn, tone)
+        document, volts = await tone_of(conn, tone), await di_voltages(conn, take_ids)
         for take_id in take_ids:
             take = await takes.get_take(conn, take_id)
             _check_stretch(from_frame, to_frame, take.rate_hz)
@@ -78,7 +79,7 @@ async def compared(
             asked = ExcerptAsked(
                 take_id=take_id, position=chosen.position, from_frame=from_frame, to_frame=to_frame, tone_id=tone
             )
-            found.append((take, chosen, asked, excerpt_from(take, channels, chosen, asked, document, settings)))
+            found.append((take, chosen, asked, excerpt_from(take, channels, chosen, asked, document, volts, settings)))
     measured = await _measured(queue, [(asked, excerpt) for _, _, asked, excerpt in found])
     gains = matching_gains_db([lufs for lufs, _ in measured], [peak for _, peak in measured])
 

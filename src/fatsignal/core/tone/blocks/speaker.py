@@ -12,6 +12,8 @@ from fatsignal.core.tone.blocks.block import FREQUENCY_HZ, Curve, Operating, Run
 from fatsignal.core.tone.voltage import OUTPUT_FULL_SCALE_V
 
 _BASE_RATE_HZ = 48_000
+# A band-limited response begins before its first arrival: so much of the shared way is left for that.
+_LEAD_S = 6 / 48_000
 
 
 class Mic(TonePart):
@@ -55,10 +57,11 @@ class SpeakerAndMics(ToneBlock):
     def runners(self, at: Operating) -> list[Runner]:
         from fatsignal.core.tone.convolution import Convolver
 
-        return [Convolver(OUTPUT_FULL_SCALE_V * self.response(at.rate_hz))]
+        response, lead_frames = self.response(at.rate_hz)
+        return [Convolver(OUTPUT_FULL_SCALE_V * response, lead_frames=lead_frames)]
 
     def curve(self) -> Curve:
-        spectrum = np.abs(np.fft.rfft(self.response(_BASE_RATE_HZ), 8192))
+        spectrum = np.abs(np.fft.rfft(self.response(_BASE_RATE_HZ)[0], 8192))
         bins = np.fft.rfftfreq(8192, 1 / _BASE_RATE_HZ)
         response = 20 * np.log10(np.maximum(np.interp(FREQUENCY_HZ, bins, spectrum), 1e-9))
         return Curve("frequency", FREQUENCY_HZ, response - response.max())
@@ -66,8 +69,10 @@ class SpeakerAndMics(ToneBlock):
     def values(self) -> list[tuple[str, str]]:
         return [*self.said("speaker"), *((mic.kind, str(mic.place)) for mic in self.mics)]
 
-    def response(self, rate_hz: int) -> Samples:
-        """All microphones of the block in one impulse response, without the travel time they share.
+    def response(self, rate_hz: int) -> tuple[Samples, int]:
+        """All microphones of the block in one impulse response, and by how many frames of it they come late.
+
+        The travel time that they share is taken off, but for what rings before the first arrival.
 
         The level is that of each microphone at its own distance over what one metre gives, with its gain; so
         moving a microphone in makes it louder, as in the room. A constant brings 5 cm to about unity.
@@ -77,13 +82,14 @@ class SpeakerAndMics(ToneBlock):
         from fatsignal.core.units import speed_of_sound_m_s
 
         nearest_m = min(mic.distance_m for mic in self.mics)
-        shared = math.floor(nearest_m / speed_of_sound_m_s() * rate_hz)
+        travel = math.floor(nearest_m / speed_of_sound_m_s() * rate_hz)
+        lead_frames = min(travel, round(_LEAD_S * rate_hz))
         total = np.zeros(1)
         for mic in self.mics:
             set_up = MicSetUp(self.speaker, mic.kind, mic.place, pattern=mic.pattern)
-            heard = mic_impulse_response(set_up, rate_hz)[shared:]
+            heard = mic_impulse_response(set_up, rate_hz)[travel - lead_frames :]
             factor = 10 ** (mic.gain_db / 20) * (-1 if mic.flipped else 1) * 0.1
             longer, shorter = (total, factor * heard) if len(total) > len(heard) else (factor * heard, total)
             total = longer.copy()
             total[: len(shorter)] += shorter
-        return total
+        return total, lead_frames
