@@ -21,6 +21,7 @@ from fatsignal.engine.ears import Ear, Ears
 from fatsignal.engine.engine_lock import acquire_engine_lock
 from fatsignal.engine.events import (
     AnyEvent,
+    Benching,
     Ended,
     Hello,
     Listening,
@@ -33,13 +34,17 @@ from fatsignal.engine.events import (
 )
 from fatsignal.engine.orders import (
     ORDERS,
+    BenchOrder,
+    CaptureOrder,
     CuesOrder,
+    HearOrder,
     ListenOrder,
     PunchOrder,
     QuitOrder,
     RollOrder,
     StandbyOrder,
     StopOrder,
+    TurnOrder,
 )
 from fatsignal.engine.priority import Rank, prefer_this_process, prefer_this_thread
 from fatsignal.engine.protocol import ADDRESS_NAME, OLDEST_SPOKEN, SPOKEN_HERE, VERSION, EngineAddress
@@ -50,6 +55,8 @@ from fatsignal.rig.forkserver import prepare
 if TYPE_CHECKING:
     from fatsignal.engine.capture import Capture
 
+# What ends by itself when something else is ordered.
+_GIVES_WAY = (StandbyOrder, BenchOrder)
 _LINE_LIMIT = 8 * 1024 * 1024
 _LINES_BEHIND = 256
 # Nobody listens and nothing rolls: an engine whose application never comes back ends itself.
@@ -69,7 +76,7 @@ class Engine:
         self._ready = asyncio.Event()
         self._quit = asyncio.Event()
         self._capture: Capture | None = None
-        self._rolling: RollOrder | StandbyOrder | ListenOrder | None = None
+        self._rolling: CaptureOrder | None = None
         self._told: Rolling | None = None
         self._busy_with: UUID | None = None
         self._stop_asked = False
@@ -183,8 +190,8 @@ class Engine:
             answer_to.put_nowait(_line(Refused(problem=refusal)))
             return
         match order:
-            case RollOrder() | StandbyOrder() | ListenOrder():
-                if self._rolling is not None and not isinstance(self._rolling, StandbyOrder):
+            case RollOrder() | StandbyOrder() | ListenOrder() | BenchOrder():
+                if self._rolling is not None and not isinstance(self._rolling, _GIVES_WAY):
                     answer_to.put_nowait(_line(Refused(problem="it is rolling already: press roll once more to stop")))
                 else:
                     self._begin(order)
@@ -193,6 +200,13 @@ class Engine:
             case PunchOrder():
                 if self._capture is not None:
                     self._capture.punch()
+            case TurnOrder():
+                if self._capture is not None:
+                    self._capture.turn(order.key, order.tone)
+            case HearOrder():
+                bench = self._rolling
+                if self._capture is not None and isinstance(bench, BenchOrder) and bench.bench_id == order.bench_id:
+                    self._capture.hear(order.heard, order.gains_db)
             case CuesOrder():
                 heard = self._rolling
                 # Another session's faders move nothing here.
@@ -201,11 +215,11 @@ class Engine:
             case QuitOrder():
                 self._quit.set()
 
-    def _begin(self, order: RollOrder | StandbyOrder | ListenOrder) -> None:
+    def _begin(self, order: CaptureOrder) -> None:
         """Start in a thread of its own; whoever stands by lets go of the device first."""
         self._stop_rolling()
         before, self._rolling, self._stop_asked = self._roll_thread, order, False
-        self._busy_with = None if isinstance(order, StandbyOrder) else order.roll_id
+        self._busy_with = None if isinstance(order, _GIVES_WAY) else order.roll_id
         self._roll_thread = threading.Thread(target=self._roll, args=(order, before), name="roll")
         self._roll_thread.start()
 
@@ -214,7 +228,7 @@ class Engine:
         if self._capture is not None:
             self._capture.stop(into_bin=into_bin)
 
-    def _roll(self, order: RollOrder | StandbyOrder | ListenOrder, before: threading.Thread | None) -> None:
+    def _roll(self, order: CaptureOrder, before: threading.Thread | None) -> None:
         if before is not None:
             before.join()
         # Imported here: numpy, scipy and numba take seconds, and the engine answers before that.
@@ -226,7 +240,7 @@ class Engine:
 
         def tell(event: AnyEvent) -> None:
             nonlocal begun, ended
-            begun = begun or isinstance(event, Rolling | Listening | StandingBy)
+            begun = begun or isinstance(event, Rolling | Listening | StandingBy | Benching)
             ended = ended or isinstance(event, Ended)
             self._tell_from_thread(event)
 
@@ -252,6 +266,7 @@ class Engine:
                         roll_id=order.roll_id, folder=getattr(order, "folder", None), frames=0, reason="problem",
                         problem="the recording engine met a fault: what came until then is kept; roll again",
                         listened=isinstance(order, ListenOrder), stood_by=isinstance(order, StandbyOrder),
+                        benched=isinstance(order, BenchOrder),
                     )
                 )  # fmt: skip
             if self._rolling is order:
@@ -266,14 +281,14 @@ class Engine:
             log.info("%s", event.model_dump_json(exclude_none=True))
         if isinstance(event, Rolling):
             self._told = event
-        elif isinstance(event, Refused) or (isinstance(event, Ended) and not event.stood_by):
+        elif isinstance(event, Refused) or (isinstance(event, Ended) and not (event.stood_by or event.benched)):
             self._told = self._busy_with = None
             if isinstance(event, Ended) and self._rolling is not None and event.roll_id == self._rolling.roll_id:
                 # Whoever hears of the end may order at once, while the thread still lets go of its things.
                 self._rolling = None
         line = _line(event)
         for queue in list(self._listeners):
-            if queue.qsize() < _LINES_BEHIND or event.event not in ("meters", "pitch"):
+            if queue.qsize() < _LINES_BEHIND or event.event not in ("meters", "bench_meters", "pitch"):
                 queue.put_nowait(line)
 
 

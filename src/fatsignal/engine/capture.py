@@ -2,10 +2,11 @@
 
 import logging
 import threading
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from uuid import UUID
 
+from fatsignal.core.tone.document import Tone
 from fatsignal.engine.orders import Cue
 from fatsignal.errors import FatSignalError
 from fatsignal.rig.source import Source
@@ -56,3 +57,9 @@ class Capture:
 
     def punch(self) -> None:
         """Press in, or out."""
+
+    def turn(self, key: str, tone: Tone) -> None:
+        """Go over to another tone while it sounds."""
+
+    def hear(self, heard: str | None, gains_db: Mapping[str, float]) -> None:
+        """Another sound of those that go round, or other levels."""

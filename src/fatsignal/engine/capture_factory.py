@@ -3,6 +3,7 @@
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 
+from fatsignal.engine.bench import Bench
 from fatsignal.engine.capture import Capture
 from fatsignal.engine.ears import Ears
 from fatsignal.engine.events import Event
@@ -10,7 +11,7 @@ from fatsignal.engine.input_monitoring import InputMonitoring
 from fatsignal.engine.live_chains import LiveChains
 from fatsignal.engine.measurement_capture import MeasurementCapture
 from fatsignal.engine.monitor import Monitor
-from fatsignal.engine.orders import ListenOrder, RollOrder, StandbyOrder
+from fatsignal.engine.orders import BenchOrder, CaptureOrder, ListenOrder, RollOrder, StandbyOrder
 from fatsignal.engine.playback import Playback
 from fatsignal.engine.recorder import Recorder
 from fatsignal.engine.sources import source_of
@@ -18,8 +19,7 @@ from fatsignal.engine.sources import source_of
 
 @contextmanager
 def capture_of(
-    order: RollOrder | StandbyOrder | ListenOrder, tell: Callable[[Event], None], ears: Ears | None = None, *,
-    apart: bool = False,
+    order: CaptureOrder, tell: Callable[[Event], None], ears: Ears | None = None, *, apart: bool = False,
 ) -> Iterator[Capture]:  # fmt: skip
     """What carries an order out; `run` it. Files that play beside it are closed at the end; `apart` as in `source_of`.
 
@@ -28,6 +28,9 @@ def capture_of(
     RollRefused
         If the source cannot be opened.
     """
+    if isinstance(order, BenchOrder):
+        yield Bench(order, tell, ears)
+        return
     source = source_of(order, apart=apart)
     match order:
         case ListenOrder():

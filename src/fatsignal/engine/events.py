@@ -124,6 +124,29 @@ class StandingBy(Message):
     channels: list[ChannelFile]
 
 
+class Benching(Message):
+    """A dry source goes round on the bench."""
+
+    event: Literal["benching"] = "benching"
+    roll_id: UUID
+    session_id: UUID
+    bench_id: UUID
+    from_frame: int
+    to_frame: int
+
+
+class BenchMeters(Message):
+    """Where the bench's loop is, what is heard and how loud, and what share of its time the computation took."""
+
+    event: Literal["bench_meters"] = "bench_meters"
+    roll_id: UUID
+    frame: int
+    heard: str
+    peak_dbfs: float
+    load: float
+    worst: float
+
+
 class Ended(Message):
     """The roll is over and its files are closed; `problem` is a sentence for the player, or empty."""
 
@@ -135,6 +158,7 @@ class Ended(Message):
     problem: str
     listened: bool = Field(default=False, description="It was no take but a check or the computer's playback.")
     stood_by: bool = Field(default=False, description="Nothing went to disk.")
+    benched: bool = Field(default=False, description="It was the bench's loop.")
 
 
 class Notice(Message):
@@ -151,7 +175,10 @@ class Refused(Message):
     problem: str
 
 
-AnyEvent = Hello | Ready | Rolling | PassEnded | StandingBy | Listening | Meters | Pitch | Ended | Notice | Refused
+AnyEvent = (
+    Hello | Ready | Rolling | PassEnded | StandingBy | Listening | Benching | BenchMeters | Meters | Pitch | Ended
+    | Notice | Refused
+)  # fmt: skip
 Event = Annotated[AnyEvent, Field(discriminator="event")]
 EVENTS: TypeAdapter[AnyEvent] = TypeAdapter(Event)
 

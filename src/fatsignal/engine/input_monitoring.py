@@ -2,6 +2,7 @@
 
 from collections.abc import Callable, Sequence
 
+from fatsignal.core.tone.document import Tone
 from fatsignal.engine.capture import Capture, told_as_end
 from fatsignal.engine.events import Ended, Event, StandingBy
 from fatsignal.engine.live_chains import LiveChains
@@ -27,6 +28,10 @@ class InputMonitoring(Capture):
     def set_cues(self, cues: Sequence[Cue]) -> None:
         """Other levels and pans in the ears."""
         self._monitor.set_cues(cues)
+
+    def turn(self, key: str, tone: Tone) -> None:
+        """Another tone of a part, heard at once."""
+        self._chains.turn(key, tone)
 
     def run(self) -> None:
         """Stand by; an event tells the beginning and the end."""

@@ -1,5 +1,6 @@
 """The tones that are heard, run on what comes in, block by block; and printed beside it where that is wanted."""
 
+import threading
 import time
 from collections.abc import Callable, Sequence
 
@@ -7,7 +8,9 @@ import numpy as np
 
 from fatsignal.core.clip import Samples
 from fatsignal.core.tone.chain import ToneChain
-from fatsignal.core.tone.voltage import UNKNOWN
+from fatsignal.core.tone.document import Tone
+from fatsignal.core.tone.turning import TurningChain
+from fatsignal.core.tone.voltage import UNKNOWN, DiVoltage
 from fatsignal.engine.orders import PartOrder
 from fatsignal.rig.source import Block, InputChannel, Source, side_by_side
 
@@ -30,7 +33,11 @@ class LiveChains:
         self._source = source
         self._hear = hear
         self._di: dict[int, int] = {}
-        self._chains: dict[int, ToneChain] = {}
+        self._chains: dict[int, TurningChain] = {}
+        self._voltages: dict[int, DiVoltage] = {}
+        self._keys: dict[str, int] = {}
+        self._turned: dict[int, Tone] = {}
+        self._turning = threading.Lock()
         self._columns = side_by_side(len(part.setup.inputs) for part in parts)
         channels: list[InputChannel] = []
         self._printed: list[int] = []
@@ -43,9 +50,9 @@ class LiveChains:
             if monitor.tone is None or di is None or not (heard or monitor.print_sim):
                 continue
             self._di[index] = columns.start + di
-            self._chains[index] = ToneChain(
-                monitor.tone, rate_hz=source.rate_hz, voltage=part.setup.di_voltage or UNKNOWN
-            )
+            self._voltages[index] = part.setup.di_voltage or UNKNOWN
+            self._keys[part.key] = index
+            self._chains[index] = TurningChain(self._chain(index, monitor.tone))
             if part.prints:
                 self._printed.append(index)
                 channels.append(InputChannel(SIM_NAME, "sim"))
@@ -63,6 +70,34 @@ class LiveChains:
         share, worst = self._spent_s / self._own_s if self._own_s else 0.0, self._worst
         self._spent_s = self._own_s = self._worst = 0.0
         return {"monitor_load": round(share, 3), "monitor_worst": round(worst, 3)}
+
+    def turn(self, key: str, tone: Tone) -> None:
+        """Go over to another tone of a part while it is heard; one that is printed stays as it is for its take.
+
+        Its chain is made in a thread of its own, and of many turns the last counts.
+        """
+        index = self._keys.get(key)
+        if index is None or index in self._printed:
+            return
+        with self._turning:
+            made = bool(self._turned)
+            self._turned[index] = tone
+        if not made:
+            threading.Thread(target=self._turn_all, name="turning", daemon=True).start()
+
+    def _turn_all(self) -> None:
+        while True:
+            with self._turning:
+                index, tone = next(iter(self._turned.items()))
+            self._chains[index].turn_to(self._chain(index, tone))
+            with self._turning:
+                if self._turned[index] is tone:
+                    del self._turned[index]
+                if not self._turned:
+                    return
+
+    def _chain(self, index: int, tone: Tone) -> ToneChain:
+        return ToneChain(tone, rate_hz=self.rate_hz, voltage=self._voltages[index])
 
     def play(self, samples: Samples, at_frame: int) -> None:
         """As the device's own."""

@@ -140,6 +140,67 @@ class StandbyOrder(_CaptureOrder):
     cues: list[Cue] = Field(default_factory=list)
 
 
+class BenchSound(BaseModel):
+    """What can be heard on the bench: the dry source through a tone, a material of its own, or the dry source itself.
+
+    A material has one column for each channel wanted, one or two.
+    """
+
+    model_config = ConfigDict(extra="ignore")
+
+    key: str
+    tone: Tone | None = None
+    material: Material | None = None
+    files: tuple[SourceFile, ...] = ()
+    wanted: list[Wanted] = Field(default_factory=list, max_length=2)
+    gain_db: float = 0.0
+
+
+class BenchOrder(_CaptureOrder):
+    """A dry source goes round and round, and one of the sounds is heard: by those who listen to the bench's id.
+
+    `full_scale_v` is what the dry source's samples stand for.
+    """
+
+    do: Literal["bench"] = "bench"
+    bench_id: UUID
+    dry: Material
+    dry_files: tuple[SourceFile, ...]
+    dry_wanted: Wanted
+    full_scale_v: float = Field(gt=0)
+    inverted: bool = False
+    from_frame: int = Field(description="Of the song: where the loop begins.")
+    to_frame: int
+    start_frame: int = Field(description="Where in the loop it starts.")
+    sounds: list[BenchSound] = Field(min_length=1, max_length=16)
+    heard: str
+
+    @model_validator(mode="after")
+    def _holds_together(self) -> "BenchOrder":
+        if self.to_frame <= self.from_frame:
+            raise ValueError("a loop has a length")
+        if self.heard not in [sound.key for sound in self.sounds]:
+            raise ValueError(f"{self.heard} is not among the sounds")
+        return self
+
+
+class HearOrder(Message):
+    """Another sound of the bench, or other levels; what is not named stays as it is."""
+
+    do: Literal["hear"] = "hear"
+    bench_id: UUID
+    heard: str | None = None
+    gains_db: dict[str, float] = Field(default_factory=dict)
+
+
+class TurnOrder(Message):
+    """A tone was turned: `key` is a sound of the bench, or a part that is played through it while nothing rolls."""
+
+    do: Literal["turn"] = "turn"
+    key: str
+    tone: Tone
+
+
 class CuesOrder(Message):
     """Levels and pans of a session's listeners changed: they hold from the next block on, where it is heard now."""
 
@@ -206,6 +267,11 @@ class QuitOrder(Message):
     do: Literal["quit"] = "quit"
 
 
-AnyOrder = RollOrder | StandbyOrder | ListenOrder | CuesOrder | StopOrder | PunchOrder | QuitOrder
+# What takes the engine until it is over or stopped.
+CaptureOrder = RollOrder | StandbyOrder | ListenOrder | BenchOrder
+AnyOrder = (
+    RollOrder | StandbyOrder | ListenOrder | BenchOrder | HearOrder | TurnOrder | CuesOrder | StopOrder | PunchOrder
+    | QuitOrder
+)  # fmt: skip
 Order = Annotated[AnyOrder, Field(discriminator="do")]
 ORDERS: TypeAdapter[AnyOrder] = TypeAdapter(Order)

@@ -15,7 +15,7 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from fatsignal.core.material.channels import RecordedKind
 
-VERSION = 3
+VERSION = 4
 # Whose orders an engine of this release understands, and whose events a server of it does.
 OLDEST_SPOKEN = 2
 

@@ -3,7 +3,7 @@
 A kind is one module beside this one: a class of `ToneBlock` with its fields. `blocks/__init__.py` lists them.
 """
 
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any, ClassVar, Literal, Protocol
 
@@ -22,7 +22,7 @@ LEVEL_DBV = np.linspace(-46.0, 10.0, 29)
 # What makes partials runs at about this rate.
 INNER_RATE_HZ = 192_000
 _PROBE_HZ = 400.0
-_PROBE_PERIODS = 6
+_PROBE_PERIODS = 4
 
 
 class Runner(Protocol):
@@ -155,18 +155,18 @@ class ToneBlock(TonePart):
         return field.title or name.replace("_", " "), f"{shown} {unit}".strip()
 
 
-def driven(run: Callable[[], Sequence[Runner]], *, around_v: float = 1.0) -> Curve:
-    """Levels that a sine of each crest leaves with, dB against the highest; fresh `run`ners for each.
+def driven(runners: Sequence[Runner], *, around_v: float = 1.0) -> Curve:
+    """Levels that a sine of each crest leaves with, dB against the highest, from soft to hard as a string is played
+    louder and louder; `runners` are fresh ones at `INNER_RATE_HZ`.
 
     `around_v` is the voltage that 0 dB of the axis stands for.
     """
-    frames = round(_PROBE_PERIODS * INNER_RATE_HZ / _PROBE_HZ)
-    probe = np.sin(2 * np.pi * _PROBE_HZ * np.arange(frames) / INNER_RATE_HZ)
-    levels = []
-    for level_dbv in LEVEL_DBV:
-        signal = around_v * 10 ** (level_dbv / 20) * probe
-        for runner in run():
-            signal = runner.process(signal)
-        levels.append(20 * np.log10(float(np.std(signal[frames // 2 :])) + 1e-9))
-    out = np.array(levels)
+    period = round(INNER_RATE_HZ / _PROBE_HZ)
+    each = _PROBE_PERIODS * period
+    crests_v = around_v * np.repeat(10 ** (LEVEL_DBV / 20), each)
+    signal = crests_v * np.sin(2 * np.pi * np.arange(len(crests_v)) / period)
+    for runner in runners:
+        signal = runner.process(signal)
+    heard = signal.reshape(len(LEVEL_DBV), each)[:, each // 2 :]
+    out = 20 * np.log10(np.std(heard, axis=1) + 1e-9)
     return Curve("level", LEVEL_DBV, out - out.max())

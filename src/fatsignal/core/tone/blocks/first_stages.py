@@ -52,7 +52,7 @@ class FirstStages(ToneBlock):
         return parts
 
     def curve(self) -> Curve:
-        return driven(lambda: self.runners(Operating(INNER_RATE_HZ)))
+        return driven(self.runners(Operating(INNER_RATE_HZ)))
 
     def values(self) -> list[tuple[str, str]]:
         return [*self.said("drive"), ("stages", f"{self.stages}, {self.voicing}"), *self.said("bright")]

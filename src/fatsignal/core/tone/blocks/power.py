@@ -35,7 +35,7 @@ class Power(ToneBlock):
         return [PowerRunner(_stage(self.sag), at.rate_hz, into)]
 
     def curve(self) -> Curve:
-        return driven(lambda: self.runners(Operating(INNER_RATE_HZ)), around_v=_USUAL_INPUT_V)
+        return driven(self.runners(Operating(INNER_RATE_HZ)), around_v=_USUAL_INPUT_V)
 
 
 def _stage(sag: float) -> "PowerStage":
