@@ -398,6 +398,251 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/parts/{part_id}/bench": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Look
+         * @description What lies on the bench, and what can be heard there.
+         */
+        get: operations["look_api_parts__part_id__bench_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/parts/{part_id}/bench/edits": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Edit
+         * @description Turn a value; add, move, copy, bypass, remove a block. It is heard before it is answered.
+         */
+        post: operations["edit_api_parts__part_id__bench_edits_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/parts/{part_id}/bench/source": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Set Source
+         * @description Another dry source, or other bars of it.
+         */
+        put: operations["set_source_api_parts__part_id__bench_source_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/parts/{part_id}/bench/voltage": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Set Voltage
+         * @description What the DI of the takes that go round stands for, where a person knows better.
+         */
+        put: operations["set_voltage_api_parts__part_id__bench_voltage_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/parts/{part_id}/bench/tone": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take Up
+         * @description Lay another tone on the bench; what lay there is one undo away.
+         */
+        post: operations["take_up_api_parts__part_id__bench_tone_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/parts/{part_id}/bench/aside": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Put Aside
+         * @description Keep the tone as it is now under a letter, to be heard against what it becomes.
+         */
+        post: operations["put_aside_api_parts__part_id__bench_aside_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/parts/{part_id}/bench/beside": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Set Beside
+         * @description Tones and prints that are heard beside it.
+         */
+        put: operations["set_beside_api_parts__part_id__bench_beside_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/parts/{part_id}/bench/heard": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Hear
+         * @description Which of the sounds is heard; it is switched where the loop is.
+         */
+        put: operations["hear_api_parts__part_id__bench_heard_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/parts/{part_id}/bench/sounding": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Start
+         * @description Let it go round.
+         */
+        post: operations["start_api_parts__part_id__bench_sounding_post"];
+        /**
+         * Stop
+         * @description Silence.
+         */
+        delete: operations["stop_api_parts__part_id__bench_sounding_delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/parts/{part_id}/bench/curves": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Curves
+         * @description What each block of the tone does, in signal order.
+         */
+        get: operations["curves_api_parts__part_id__bench_curves_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/parts/{part_id}/bench/measured": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Measured
+         * @description How loud the sounds are over the loop, with the gains that make them equal, which are heard at once; and how
+         *     their thirds of an octave lie.
+         */
+        get: operations["measured_api_parts__part_id__bench_measured_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/parts/{part_id}/bench/kept": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Keep
+         * @description Keep the tone as it is: under a name that there is already it becomes that tone's next revision.
+         */
+        post: operations["keep_api_parts__part_id__bench_kept_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/rig-choices": {
         parameters: {
             query?: never;
@@ -1958,6 +2203,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/block-kinds": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Block Kinds
+         * @description The kinds of blocks that a tone is made of.
+         */
+        get: operations["block_kinds_api_block_kinds_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/tones/schema": {
         parameters: {
             query?: never;
@@ -2760,6 +3025,36 @@ export interface components {
             says: string[];
         };
         /**
+         * AddBlock
+         * @description A block with usual values, before the one at a place.
+         */
+        AddBlock: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "add";
+            /** Kind */
+            kind: string;
+            /** At */
+            at: number;
+        };
+        /**
+         * AddRow
+         * @description One more of a list of a block: a band, a microphone. It begins as the last one is.
+         */
+        AddRow: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "add_row";
+            /** Block */
+            block: number;
+            /** Field */
+            field: string;
+        };
+        /**
          * AllInTimeView
          * @description What brings three microphones and more together, and the sum without it and with it.
          */
@@ -2794,6 +3089,14 @@ export interface components {
              * @default 3
              */
             cable_m: number;
+        };
+        /** Aside */
+        Aside: {
+            /**
+             * Letter
+             * @enum {string}
+             */
+            letter: "A" | "B";
         };
         /** BackingView */
         BackingView: {
@@ -2874,6 +3177,77 @@ export interface components {
             to_frame: number;
             /** Take Id */
             take_id: string | null;
+        };
+        /** BenchSoundView */
+        BenchSoundView: {
+            /** Key */
+            key: string;
+            /** Name */
+            name: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "tone" | "mic" | "kept" | "aside" | "revision" | "print" | "dry";
+        };
+        /** BenchView */
+        BenchView: {
+            /**
+             * Part Id
+             * Format: uuid
+             */
+            part_id: string;
+            /** Part Name */
+            part_name: string;
+            /**
+             * Revision
+             * @description Of the tone; sent with what moves blocks.
+             */
+            revision: string;
+            /** Tone Name */
+            tone_name: string;
+            /** Use */
+            use: string;
+            /** Oversample */
+            oversample: number;
+            /** Kept Revision Id */
+            kept_revision_id: string | null;
+            /** Kept Revision */
+            kept_revision: number | null;
+            /**
+             * Changed
+             * @description It is not as the revision that it was taken from.
+             */
+            changed: boolean;
+            /** Blocks */
+            blocks: components["schemas"]["BlockView"][];
+            /** Material Id */
+            material_id: string | null;
+            /** Sources */
+            sources: components["schemas"]["DrySourceView"][];
+            /** From Bar */
+            from_bar: number;
+            /** To Bar */
+            to_bar: number;
+            /** From Frame */
+            from_frame: number;
+            /** To Frame */
+            to_frame: number;
+            sound: components["schemas"]["StreamedSound"];
+            voltage: components["schemas"]["VoltageView"];
+            /** Aside */
+            aside: string[];
+            /** Beside */
+            beside: string[];
+            /** Sounds */
+            sounds: components["schemas"]["BenchSoundView"][];
+            /** Heard */
+            heard: string;
+        };
+        /** Beside */
+        Beside: {
+            /** Keys */
+            keys: string[];
         };
         /** BinView */
         BinView: {
@@ -2986,6 +3360,19 @@ export interface components {
             /** Says */
             says: string;
         };
+        /** BlockView */
+        BlockView: {
+            /** Kind */
+            kind: string;
+            /** Title */
+            title: string;
+            /** Bypassed */
+            bypassed: boolean;
+            /** Groups */
+            groups: components["schemas"]["ControlGroupView"][];
+            /** Extensible */
+            extensible: components["schemas"]["ExtensibleView"][];
+        };
         /** Body_import_clip_api_parts__part_id__trials_imports_post */
         Body_import_clip_api_parts__part_id__trials_imports_post: {
             /** Files */
@@ -3058,6 +3445,18 @@ export interface components {
              * @enum {string}
              */
             feel: "comfortable" | "felt" | "unplayable";
+        };
+        /** BypassBlock */
+        BypassBlock: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "bypass";
+            /** Block */
+            block: number;
+            /** Bypassed */
+            bypassed: boolean;
         };
         /**
          * CascadeView
@@ -3559,6 +3958,65 @@ export interface components {
             depth_m: number;
         };
         /**
+         * ControlGroupView
+         * @description Controls of the block itself, or of one row of a list of it, which may be removable.
+         */
+        ControlGroupView: {
+            /** Title */
+            title: string;
+            /** Path */
+            path: (string | number)[];
+            /** Controls */
+            controls: components["schemas"]["ControlView"][];
+            /** Removable */
+            removable: boolean;
+        };
+        /**
+         * ControlView
+         * @description One value of a block: a number on a rule, one of some choices, or a switch.
+         */
+        ControlView: {
+            /** Path */
+            path: (string | number)[];
+            /** Label */
+            label: string;
+            /**
+             * Shape
+             * @enum {string}
+             */
+            shape: "number" | "choice" | "switch";
+            /** Value */
+            value: number | string | boolean | null;
+            /** Unit */
+            unit: string;
+            /** Low */
+            low: number;
+            /** High */
+            high: number;
+            /** Step */
+            step: number;
+            /**
+             * Even
+             * @enum {string}
+             */
+            even: "steps" | "ratios";
+            /** Choices */
+            choices: string[];
+        };
+        /**
+         * CopyBlock
+         * @description The same block once more, behind itself.
+         */
+        CopyBlock: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "copy";
+            /** Block */
+            block: number;
+        };
+        /**
          * Correction
          * @description A person's word about the beat: a tempo that was tapped, or where the first beat lies.
          */
@@ -3773,6 +4231,23 @@ export interface components {
             value: string;
         };
         /**
+         * DrySourceView
+         * @description Something dry that can go round.
+         */
+        DrySourceView: {
+            /**
+             * Material Id
+             * @description Null: what the part sounds like.
+             */
+            material_id: string | null;
+            /** Name */
+            name: string;
+            /** First Bar */
+            first_bar: number;
+            /** Last Bar */
+            last_bar: number;
+        };
+        /**
          * EarPath
          * @description How the player hears the instrument, and how late.
          */
@@ -3805,12 +4280,25 @@ export interface components {
          */
         Equaliser: {
             /**
+             * bypassed
+             * @description It is left out, and keeps its values.
+             * @default false
+             */
+            bypassed: boolean;
+            /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
             kind: "equaliser";
             /** Bands */
             bands: components["schemas"]["Band"][];
+        };
+        /** ExtensibleView */
+        ExtensibleView: {
+            /** Path */
+            path: (string | number)[];
+            /** Label */
+            label: string;
         };
         /** FilesAsked */
         FilesAsked: {
@@ -3850,6 +4338,12 @@ export interface components {
          * @description Triode stages with the drive control after the first.
          */
         FirstStages: {
+            /**
+             * bypassed
+             * @description It is left out, and keeps its values.
+             * @default false
+             */
+            bypassed: boolean;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -3943,15 +4437,21 @@ export interface components {
          */
         Gate: {
             /**
+             * bypassed
+             * @description It is left out, and keeps its values.
+             * @default false
+             */
+            bypassed: boolean;
+            /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
             kind: "gate";
             /**
              * threshold
-             * @default -60
+             * @default -50
              */
-            threshold_dbfs: number;
+            threshold_dbv: number;
             /**
              * release
              * @default 90
@@ -4026,6 +4526,11 @@ export interface components {
             first_bar: number;
             /** Last Bar */
             last_bar: number;
+        };
+        /** Heard */
+        Heard: {
+            /** Key */
+            key: string;
         };
         /**
          * HistoryView
@@ -4309,6 +4814,16 @@ export interface components {
             /** Takes */
             takes: components["schemas"]["JudgedTakeView"][];
         };
+        /** Keeping */
+        Keeping: {
+            /** Name */
+            name: string;
+            /**
+             * Use
+             * @default
+             */
+            use: string;
+        };
         /** KeptStarred */
         KeptStarred: {
             /**
@@ -4321,6 +4836,20 @@ export interface components {
              * @description The takes in question, as a section shows them.
              */
             take_ids: string[];
+        };
+        /**
+         * KindView
+         * @description A kind of block that can be added.
+         */
+        KindView: {
+            /** Kind */
+            kind: string;
+            /** Title */
+            title: string;
+            /** Group */
+            group: string;
+            /** Says */
+            says: string;
         };
         /** KitView */
         KitView: {
@@ -4400,6 +4929,29 @@ export interface components {
             beats: number[];
             /** Strokes */
             strokes: components["schemas"]["StrokesView"][];
+        };
+        /**
+         * MeasuredSoundView
+         * @description `gain_db` makes it as loud as the others; `thirds_db` are its thirds of an octave less those of the tone.
+         */
+        MeasuredSoundView: {
+            /** Key */
+            key: string;
+            /** Loudness Lufs */
+            loudness_lufs: number | null;
+            /** Gain Db */
+            gain_db: number;
+            /** Thirds Db */
+            thirds_db: number[];
+            /** Apart Db */
+            apart_db: number | null;
+        };
+        /** MeasuredView */
+        MeasuredView: {
+            /** Bands Hz */
+            bands_hz: number[];
+            /** Sounds */
+            sounds: components["schemas"]["MeasuredSoundView"][];
         };
         /**
          * MeterChange
@@ -4741,6 +5293,12 @@ export interface components {
              */
             tone_revision_id?: string | null;
             /**
+             * From Bench
+             * @description It is heard through the tone on its bench, as that is turned.
+             * @default false
+             */
+            from_bench: boolean;
+            /**
              * Channel
              * @description Heard straight from the interface; null: the first mic, or the DI.
              */
@@ -4770,6 +5328,21 @@ export interface components {
             /** Tone Name */
             tone_name: string | null;
             delay: components["schemas"]["MonitorDelay"] | null;
+        };
+        /**
+         * MoveBlock
+         * @description A block to another place: it has that place afterwards.
+         */
+        MoveBlock: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "move";
+            /** Block */
+            block: number;
+            /** To */
+            to: number;
         };
         /**
          * Moved
@@ -5059,6 +5632,21 @@ export interface components {
             map: components["schemas"]["NewTempoMap"];
             /** Sections */
             sections: components["schemas"]["NewSection"][];
+        };
+        /**
+         * NewSource
+         * @description What goes round: a take, a version of the comp, or null for what the part sounds like; and which bars of it.
+         */
+        NewSource: {
+            /** Material Id */
+            material_id?: string | null;
+            /** From Bar */
+            from_bar?: number | null;
+            /**
+             * To Bar
+             * @description The bar at which it comes round.
+             */
+            to_bar?: number | null;
         };
         /** NewTempo */
         NewTempo: {
@@ -5682,6 +6270,12 @@ export interface components {
          */
         Power: {
             /**
+             * bypassed
+             * @description It is left out, and keeps its values.
+             * @default false
+             */
+            bypassed: boolean;
+            /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
@@ -5827,6 +6421,30 @@ export interface components {
             /** Flips */
             flips: string;
         };
+        /** RemoveBlock */
+        RemoveBlock: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "remove";
+            /** Block */
+            block: number;
+        };
+        /** RemoveRow */
+        RemoveRow: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "remove_row";
+            /** Block */
+            block: number;
+            /** Field */
+            field: string;
+            /** Row */
+            row: number;
+        };
         /** ResponseView */
         ResponseView: {
             /** Name */
@@ -5904,6 +6522,7 @@ export interface components {
              *       "blocks": [
              *         {
              *           "bright": true,
+             *           "bypassed": false,
              *           "drive": 1.7,
              *           "kind": "first_stages",
              *           "stages": 2,
@@ -5911,12 +6530,14 @@ export interface components {
              *         },
              *         {
              *           "bass": 4,
+             *           "bypassed": false,
              *           "kind": "tone_network",
              *           "middle": 6,
              *           "network": "scooped",
              *           "treble": 5.5
              *         },
              *         {
+             *           "bypassed": false,
              *           "kind": "power",
              *           "level": 2.8,
              *           "presence": 5,
@@ -6246,6 +6867,19 @@ export interface components {
              */
             revision: string;
         };
+        /** SetOversampling */
+        SetOversampling: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "oversample";
+            /**
+             * Factor
+             * @enum {integer}
+             */
+            factor: 1 | 2 | 4 | 8;
+        };
         /**
          * SetUpView
          * @description A stereo set-up by the trade's name, with its dimensions and where they are from.
@@ -6263,6 +6897,25 @@ export interface components {
             recording_angle_deg: number;
             /** Source */
             source: string;
+        };
+        /**
+         * SetValue
+         * @description Turn one value of a block; `kind` is that of the block as the page saw it.
+         */
+        SetValue: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "set";
+            /** Block */
+            block: number;
+            /** Kind */
+            kind: string;
+            /** Path */
+            path: (string | number)[];
+            /** Value */
+            value: number | boolean | string | null;
         };
         /** SettingView */
         SettingView: {
@@ -6556,6 +7209,12 @@ export interface components {
          */
         SpeakerAndMics: {
             /**
+             * bypassed
+             * @description It is left out, and keeps its values.
+             * @default false
+             */
+            bypassed: boolean;
+            /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
@@ -6582,6 +7241,14 @@ export interface components {
             };
             /** Tilt Db Per Octave */
             tilt_db_per_octave: number;
+        };
+        /**
+         * Started
+         * @description Where in the song the loop starts; null: where it begins.
+         */
+        Started: {
+            /** From Frame */
+            from_frame?: number | null;
         };
         /** StereoBandView */
         StereoBandView: {
@@ -6870,6 +7537,16 @@ export interface components {
              */
             heard_first: number;
         };
+        /**
+         * TakenUp
+         * @description A tone that is laid on the bench in the place of what lies there: a kept revision, or what was put aside.
+         */
+        TakenUp: {
+            /** Tone Revision Id */
+            tone_revision_id?: string | null;
+            /** Aside */
+            aside?: ("A" | "B") | null;
+        };
         /** TakesToBin */
         TakesToBin: {
             /** Take Ids */
@@ -6961,6 +7638,12 @@ export interface components {
          * @description The passive treble, middle and bass network.
          */
         ToneNetwork: {
+            /**
+             * bypassed
+             * @description It is left out, and keeps its values.
+             * @default false
+             */
+            bypassed: boolean;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -7146,6 +7829,12 @@ export interface components {
          */
         Trim: {
             /**
+             * bypassed
+             * @description It is left out, and keeps its values.
+             * @default false
+             */
+            bypassed: boolean;
+            /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
@@ -7238,6 +7927,28 @@ export interface components {
         VersionName: {
             /** Name */
             name: string;
+        };
+        /** Voltage */
+        Voltage: {
+            /**
+             * Full Scale V
+             * @description Null: as the rig sheet tells, or as it plays.
+             */
+            full_scale_v: number | null;
+        };
+        /**
+         * VoltageView
+         * @description What the dry source stands for, and how that is known.
+         */
+        VoltageView: {
+            /** Full Scale V */
+            full_scale_v: number;
+            /** Inverted */
+            inverted: boolean;
+            /** How */
+            how: ("typed" | "rig sheet" | "measured") | null;
+            /** Says */
+            says: string;
         };
         /**
          * WaitingTake
@@ -7337,6 +8048,73 @@ export interface components {
             backing_id: string;
         };
         /**
+         * BenchMeters
+         * @description Where the bench's loop is, what is heard and how loud, and what share of its time the computation took.
+         */
+        BenchMeters: {
+            /**
+             * V
+             * @default 4
+             */
+            v: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            event: "bench_meters";
+            /**
+             * Roll Id
+             * Format: uuid
+             */
+            roll_id: string;
+            /** Frame */
+            frame: number;
+            /** Heard */
+            heard: string;
+            /** Peak Dbfs */
+            peak_dbfs: number;
+            /** Load */
+            load: number;
+            /** Worst */
+            worst: number;
+        };
+        /**
+         * Benching
+         * @description A dry source goes round on the bench.
+         */
+        Benching: {
+            /**
+             * V
+             * @default 4
+             */
+            v: number;
+            /**
+             * Event
+             * @default benching
+             * @constant
+             */
+            event: "benching";
+            /**
+             * Roll Id
+             * Format: uuid
+             */
+            roll_id: string;
+            /**
+             * Session Id
+             * Format: uuid
+             */
+            session_id: string;
+            /**
+             * Bench Id
+             * Format: uuid
+             */
+            bench_id: string;
+            /** From Frame */
+            from_frame: number;
+            /** To Frame */
+            to_frame: number;
+        };
+        /**
          * Changed
          * @description A page changed something: the others ask again for what they show.
          */
@@ -7390,7 +8168,7 @@ export interface components {
         Listening: {
             /**
              * V
-             * @default 3
+             * @default 4
              */
             v: number;
             /**
@@ -7440,6 +8218,8 @@ export interface components {
             listening: components["schemas"]["Listening"] | null;
             /** @default null */
             standing_by: components["schemas"]["StandingBy"] | null;
+            /** @default null */
+            benching: components["schemas"]["Benching"] | null;
         };
         /**
          * Meters
@@ -7451,7 +8231,7 @@ export interface components {
         Meters: {
             /**
              * V
-             * @default 3
+             * @default 4
              */
             v: number;
             /**
@@ -7524,7 +8304,7 @@ export interface components {
         Pitch: {
             /**
              * V
-             * @default 3
+             * @default 4
              */
             v: number;
             /**
@@ -7627,7 +8407,7 @@ export interface components {
         Rolling: {
             /**
              * V
-             * @default 3
+             * @default 4
              */
             v: number;
             /**
@@ -7719,7 +8499,7 @@ export interface components {
         StandingBy: {
             /**
              * V
-             * @default 3
+             * @default 4
              */
             v: number;
             /**
@@ -7802,7 +8582,7 @@ export interface components {
                 [key: string]: unknown;
             };
         };
-        LiveMessage: components["schemas"]["LiveState"] | components["schemas"]["Changed"] | components["schemas"]["NoticeTold"] | components["schemas"]["RollEnded"] | components["schemas"]["TakeEntered"] | components["schemas"]["CheckEnded"] | components["schemas"]["BackingMade"] | components["schemas"]["WorkTold"] | components["schemas"]["PrintTold"] | components["schemas"]["Meters"] | components["schemas"]["Pitch"];
+        LiveMessage: components["schemas"]["LiveState"] | components["schemas"]["Changed"] | components["schemas"]["NoticeTold"] | components["schemas"]["RollEnded"] | components["schemas"]["TakeEntered"] | components["schemas"]["CheckEnded"] | components["schemas"]["BackingMade"] | components["schemas"]["WorkTold"] | components["schemas"]["PrintTold"] | components["schemas"]["Meters"] | components["schemas"]["BenchMeters"] | components["schemas"]["Pitch"];
     };
     responses: never;
     parameters: never;
@@ -8529,6 +9309,442 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    look_api_parts__part_id__bench_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                part_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BenchView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    edit_api_parts__part_id__bench_edits_post: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The revision that the page saw; without it nothing is compared. */
+                "If-Match"?: string | null;
+            };
+            path: {
+                part_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SetValue"] | components["schemas"]["AddBlock"] | components["schemas"]["MoveBlock"] | components["schemas"]["CopyBlock"] | components["schemas"]["RemoveBlock"] | components["schemas"]["BypassBlock"] | components["schemas"]["AddRow"] | components["schemas"]["RemoveRow"] | components["schemas"]["SetOversampling"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BenchView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    set_source_api_parts__part_id__bench_source_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                part_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewSource"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BenchView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    set_voltage_api_parts__part_id__bench_voltage_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                part_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Voltage"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BenchView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    take_up_api_parts__part_id__bench_tone_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                part_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TakenUp"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BenchView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    put_aside_api_parts__part_id__bench_aside_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                part_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Aside"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BenchView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    set_beside_api_parts__part_id__bench_beside_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                part_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Beside"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BenchView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    hear_api_parts__part_id__bench_heard_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                part_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Heard"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    start_api_parts__part_id__bench_sounding_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                part_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Started"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    stop_api_parts__part_id__bench_sounding_delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                part_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    curves_api_parts__part_id__bench_curves_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                part_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CurveView"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    measured_api_parts__part_id__bench_measured_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                part_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MeasuredView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    keep_api_parts__part_id__bench_kept_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                part_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Keeping"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BenchView"];
+                };
             };
             /** @description Validation Error */
             422: {
@@ -11473,6 +12689,26 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    block_kinds_api_block_kinds_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KindView"][];
                 };
             };
         };

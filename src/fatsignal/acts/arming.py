@@ -1,12 +1,15 @@
 """What is armed: the parts that roll together, and what each needs for its next take."""
 
 import secrets
+from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING
 from uuid import UUID
 
+from fatsignal.acts.bench import bench_of
 from fatsignal.acts.take_numbers import next_number
 from fatsignal.core.cue.monitoring import Monitoring
+from fatsignal.core.tone.document import Tone, parse_tone
 from fatsignal.errors import RollRefused
 from fatsignal.store import parts, tones
 from fatsignal.store.database import Connection
@@ -15,6 +18,14 @@ from fatsignal.store.sessions import Session
 
 if TYPE_CHECKING:
     from fatsignal.acts.roll_order import Armed
+
+
+@dataclass(frozen=True, slots=True)
+class PlayedTone:
+    """A tone that is played through; `revision_id` None where it is turned on the bench."""
+
+    tone: Tone
+    revision_id: UUID | None
 
 
 async def armed_parts(conn: Connection, session_id: UUID) -> list[Part]:
@@ -37,8 +48,18 @@ async def all_armed(conn: Connection, session: Session, armed: list[Part], *, se
 
     found = []
     for part in armed:
-        tone_id = Monitoring.model_validate(part.monitoring).tone_revision_id
-        tone = await tones.get_revision(conn, tone_id) if tone_id else None
+        tone = await tone_played_through(conn, part)
         number = await next_number(conn, sessions_folder, session, part)
         found.append(Armed(part, number, secrets.randbits(31), tone))
     return found
+
+
+async def tone_played_through(conn: Connection, part: Part) -> PlayedTone | None:
+    """The tone that a part is heard through, if any: a kept one, or that on its bench as it is turned now."""
+    chosen = Monitoring.model_validate(part.monitoring)
+    if chosen.from_bench:
+        return PlayedTone((await bench_of(conn, part)).tone, None)
+    if chosen.tone_revision_id is None:
+        return None
+    revision = await tones.get_revision(conn, chosen.tone_revision_id)
+    return PlayedTone(parse_tone(revision.document), revision.id)

@@ -11,8 +11,8 @@ from pathlib import Path
 from typing import Literal
 from uuid import UUID
 
-from fatsignal.acts.find_material import find_material
-from fatsignal.acts.part_sound import pieces_of_version
+from fatsignal.acts.find_material import find_playable
+from fatsignal.acts.part_sound import pieces_of_part, pieces_of_version
 from fatsignal.core.instrument.plays_like import likely_full_scale_v, plays_like
 from fatsignal.core.tone.voltage import UNKNOWN, DiVoltage
 from fatsignal.files.material_files import MaterialOnDisk
@@ -47,19 +47,21 @@ class DrySound:
 
 
 async def dry_sound(conn: Connection, material_id: UUID, sessions_folder: Path) -> DrySound:
-    """A take or a comp as it goes through tones.
+    """A take, a version of a comp, or what a part sounds like by the part's id, as it goes through tones.
 
     Raises
     ------
     NotFound
         If nothing that sounds has this id.
     """
-    recorded = await find_material(conn, material_id, sessions_folder)
+    recorded = await find_playable(conn, material_id, sessions_folder)
     material = recorded.material
     take_of = {source.id: source.id for source in material.sources}
     version = (await comps.comps_by_id(conn, [material_id])).get(material_id)
     if version is not None:
         take_of |= {piece.source_id: piece.take_id for piece in await pieces_of_version(conn, version)}
+    elif material_id not in take_of:
+        take_of |= {piece.source_id: piece.take_id for piece in await pieces_of_part(conn, material_id)}
     volts = await di_voltages(conn, list(dict.fromkeys(take_of.values())))
     if not material.pieces:
         return DrySound(recorded, UNKNOWN, None, material.fingerprint)

@@ -7,12 +7,12 @@ from uuid import UUID, uuid4
 
 from pydantic import TypeAdapter
 
+from fatsignal.acts.arming import PlayedTone
 from fatsignal.core.cue.monitoring import Monitoring
 from fatsignal.core.instrument.player import Note
 from fatsignal.core.song.sections import SongSection
 from fatsignal.core.takes.roll_plan import Range, RollMode, RollPlan, plan_loop, plan_once, plan_windows
 from fatsignal.core.takes.windows import Window
-from fatsignal.core.tone.document import Tone
 from fatsignal.engine.orders import Cue, PartMonitor, PartOrder, PlayTrack, RollOrder, StandbyOrder
 from fatsignal.errors import InvalidSetting
 from fatsignal.files.names import file_name
@@ -22,7 +22,6 @@ from fatsignal.rig.interface import SimulatedInterface
 from fatsignal.rig.setup import RigSetup
 from fatsignal.store.parts import Part
 from fatsignal.store.sessions import Session
-from fatsignal.store.tones import ToneRevision
 
 _NOTES: TypeAdapter[list[Note]] = TypeAdapter(list[Note])
 
@@ -34,7 +33,7 @@ class Armed:
     part: Part
     number: int
     seed: int
-    tone: ToneRevision | None = None
+    tone: PlayedTone | None = None
 
 
 def roll_plan(
@@ -149,7 +148,7 @@ def _monitor(armed: Armed, rig: RigSetup) -> PartMonitor:
         hear=chosen.hear,
         when=chosen.when,
         channel=names.index(chosen.channel) if chosen.channel in names else first_mic,
-        tone=Tone.model_validate(armed.tone.document) if armed.tone else None,
-        tone_revision_id=armed.tone.id if armed.tone else None,
+        tone=armed.tone.tone if armed.tone else None,
+        tone_revision_id=armed.tone.revision_id if armed.tone else None,
         print_sim=chosen.print_sim,
     )

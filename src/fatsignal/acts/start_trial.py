@@ -4,18 +4,18 @@ import zlib
 from pathlib import Path
 from uuid import UUID
 
+from fatsignal.acts.arming import tone_played_through
 from fatsignal.acts.audio_interface import interface_now, record_offset_frames
 from fatsignal.acts.overdub_tracks import cues_of, tracks_beside
 from fatsignal.acts.roll_order import Armed, roll_order
 from fatsignal.acts.take_numbers import next_trial_number
 from fatsignal.acts.trials import placement_of
-from fatsignal.core.cue.monitoring import Monitoring
 from fatsignal.core.mics.trial import trial_plan
 from fatsignal.engine.orders import RollOrder
 from fatsignal.errors import RollRefused
 from fatsignal.rig.interface import INPUTS
 from fatsignal.rig.setup import RigSetup, check_inputs
-from fatsignal.store import parts, sessions, tones
+from fatsignal.store import parts, sessions
 from fatsignal.store.database import Connection
 
 
@@ -40,11 +40,10 @@ async def order_trial(conn: Connection, part_id: UUID, *, sessions_folder: Path,
         count_in_bars=session.click_settings.roll_count_in_bars,
     )  # fmt: skip
     interface = await interface_now(conn)
-    tone_id = Monitoring.model_validate(part.monitoring).tone_revision_id
     armed = Armed(
         part, await next_trial_number(conn, sessions_folder, session, part),
         # The simulated player plays the same each time, so that only the placement differs.
-        seed=zlib.crc32(part.id.bytes), tone=await tones.get_revision(conn, tone_id) if tone_id else None,
+        seed=zlib.crc32(part.id.bytes), tone=await tone_played_through(conn, part),
     )  # fmt: skip
     # Whoever compares in the mix plays to it, too.
     beside = placement.beside == "the song"

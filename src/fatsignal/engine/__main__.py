@@ -78,6 +78,7 @@ class Engine:
         self._capture: Capture | None = None
         self._rolling: CaptureOrder | None = None
         self._told: Rolling | None = None
+        self._bench_told: Benching | None = None
         self._busy_with: UUID | None = None
         self._stop_asked = False
         self._roll_thread: threading.Thread | None = None
@@ -157,7 +158,10 @@ class Engine:
             return
         queue: asyncio.Queue[bytes] = asyncio.Queue()
         ready = self._ready.is_set()
-        hello = Hello(pid=os.getpid(), speaks=SPOKEN_HERE, ready=ready, rolling=self._told, busy_with=self._busy_with)
+        hello = Hello(
+            pid=os.getpid(), speaks=SPOKEN_HERE, ready=ready, rolling=self._told, busy_with=self._busy_with,
+            benching=self._bench_told,
+        )  # fmt: skip
         queue.put_nowait(_line(hello))
         self._listeners.add(queue)
         sending = asyncio.create_task(_send_all(queue, writer))
@@ -279,6 +283,10 @@ class Engine:
     def _tell(self, event: AnyEvent) -> None:
         if isinstance(event, Ended | Refused | Notice | PassEnded):
             log.info("%s", event.model_dump_json(exclude_none=True))
+        if isinstance(event, Benching):
+            self._bench_told = event
+        elif isinstance(event, Ended) and self._bench_told and event.roll_id == self._bench_told.roll_id:
+            self._bench_told = None
         if isinstance(event, Rolling):
             self._told = event
         elif isinstance(event, Refused) or (isinstance(event, Ended) and not (event.stood_by or event.benched)):

@@ -37,11 +37,10 @@ class Bench(Capture):
         )  # fmt: skip
         super().__init__(order.roll_id, self._loop)
         self._order, self._tell, self._ears = order, tell, ears
-        start = order.tempo.quarter_at(order.start_frame)
-        quarter_s = (order.tempo.quarter_frame(start + 1) - order.tempo.quarter_frame(start)) / order.rate_hz
         self._sounds = BenchSounds(
             order.sounds, order.heard, rate_hz=order.rate_hz,
-            voltage=DiVoltage(order.full_scale_v, order.inverted), quarter_s=quarter_s, paced=order.paced,
+            voltage=DiVoltage(order.full_scale_v, order.inverted),
+            quarter_s=order.tempo.quarter_s_at(order.from_frame), paced=order.paced,
         )  # fmt: skip
         self._limiter = Limiter(_CEILING_DBFS, rate_hz=order.rate_hz)
 

@@ -20,6 +20,7 @@ class Hello(Message):
     ready: bool
     rolling: "Rolling | None"
     busy_with: UUID | None = None
+    benching: "Benching | None" = None
 
 
 class Ready(Message):

@@ -33,6 +33,7 @@ from fatsignal.web.presenters.takes import TAKES
 from fatsignal.web.problems import answer_problems
 from fatsignal.web.routes import (
     backings,
+    bench,
     blind,
     checks,
     comp,
@@ -80,6 +81,7 @@ def create_app(settings: Settings | None = None) -> FastAPI:
         sessions,
         song,
         backings,
+        bench,
         parts,
         kits,
         interface,

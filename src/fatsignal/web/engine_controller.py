@@ -3,15 +3,18 @@
 import asyncio
 import contextlib
 import logging
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from uuid import UUID
 
 from psycopg_pool import AsyncConnectionPool
 
 from fatsignal.config import Settings
+from fatsignal.core.tone.document import Tone
 from fatsignal.engine.client import EngineClient
 from fatsignal.engine.engine_lock import engine_is_running
 from fatsignal.engine.events import (
+    Benching,
+    BenchMeters,
     Ended,
     Hello,
     Listening,
@@ -24,7 +27,19 @@ from fatsignal.engine.events import (
     Rolling,
     StandingBy,
 )
-from fatsignal.engine.orders import Cue, CuesOrder, ListenOrder, Order, PunchOrder, RollOrder, StandbyOrder, StopOrder
+from fatsignal.engine.orders import (
+    BenchOrder,
+    Cue,
+    CuesOrder,
+    HearOrder,
+    ListenOrder,
+    Order,
+    PunchOrder,
+    RollOrder,
+    StandbyOrder,
+    StopOrder,
+    TurnOrder,
+)
 from fatsignal.errors import RollRefused
 from fatsignal.store.database import Connection
 from fatsignal.web.capture_follow_up import CaptureFollowUp
@@ -53,6 +68,10 @@ class EngineController:
         self._rolling_takes: list[UUID] = []
         self._trial_of: UUID | None = None
         self._standby: StandbyOrder | None = None
+        self._benching: Benching | None = None
+        self._bench_frame: int | None = None
+        # By the part: what makes the sounds of its bench equally loud, as they were measured last.
+        self.bench_gains: dict[UUID, dict[str, float]] = {}
         self._over = asyncio.Event()
         self._over.set()
         self._presses = asyncio.Lock()
@@ -103,6 +122,7 @@ class EngineController:
                     self._settle("the recording engine was lost and starts anew: try again in a moment")
                     await link.close()
                 self._standby = None
+                self._set_bench(None)
                 self._hub.set_state(engine="starting", rolling=None, listening=None, standing_by=None)
                 self.entering.wake()
                 # Without a pause: a musician waits for the next engine.
@@ -154,6 +174,47 @@ class EngineController:
         if self._rolling is None and self._answer is None:
             await self._send(StopOrder())
 
+    @property
+    def benching(self) -> UUID | None:
+        """The bench that sounds."""
+        return self._benching.bench_id if self._benching else None
+
+    @property
+    def bench_frame(self) -> int | None:
+        """Where in the song its loop is."""
+        return self._bench_frame if self._benching else None
+
+    async def bench(self, order: BenchOrder) -> None:
+        """Let a bench sound; one that sounds already goes on with what lies there now.
+
+        Raises
+        ------
+        RollRefused
+            If something rolls.
+        """
+        if self._rolling is not None or self._answer is not None:
+            raise RollRefused("it is rolling: stop first, then listen on the bench")
+        await self._send(order)
+
+    async def end_bench(self) -> None:
+        """Silence on the bench."""
+        if self._benching is not None and self._rolling is None and self._answer is None:
+            await self._send(StopOrder())
+
+    async def hear(self, bench_id: UUID, *, heard: str | None = None, gains_db: Mapping[str, float]) -> None:
+        """Another sound of a bench that sounds, or other levels."""
+        if self.benching == bench_id and self._link is not None:
+            await self._send(HearOrder(bench_id=bench_id, heard=heard, gains_db=dict(gains_db)))
+
+    async def turn(self, bench_id: UUID, tone: Tone, *, live: bool) -> None:
+        """A tone was turned: heard where its bench sounds, and where its part is played through it."""
+        if self._link is None:
+            return
+        if self.benching == bench_id:
+            await self._send(TurnOrder(key="tone", tone=tone))
+        elif live:
+            await self._send(TurnOrder(key=str(bench_id), tone=tone))
+
     async def set_cues(self, session_id: UUID, cues: Sequence[Cue]) -> None:
         """Other mixes for those who listen to a session now; without an engine there is nobody."""
         if self._standby is not None and self._standby.session_id == session_id:
@@ -191,6 +252,7 @@ class EngineController:
                     self._rolling_takes = [part.take_id for part in event.rolling.parts] if event.rolling else []
                     trial = event.rolling is not None and event.rolling.trial
                     self._trial_of = event.rolling.parts[0].part_id if event.rolling and trial else None
+                    self._set_bench(event.benching)
                     self._hub.set_state(
                         engine="ready" if event.ready else "warming",
                         rolling=event.rolling,
@@ -216,6 +278,18 @@ class EngineController:
                     self._settle(None)
                 case Meters() | Pitch():
                     self._hub.tell(event)
+                case Benching():
+                    self._set_bench(event)
+                case BenchMeters():
+                    self._bench_frame = event.frame
+                    self._hub.tell(event)
+                case Ended() if event.benched:
+                    # Another may have begun in its place.
+                    if self._benching is not None and self._benching.roll_id == event.roll_id:
+                        self._set_bench(None)
+                        await self._stand_by_again()
+                    if event.problem:
+                        self._hub.notice(event.problem)
                 case StandingBy():
                     self._hub.set_state(standing_by=event)
                 case Ended() if event.stood_by:
@@ -244,6 +318,10 @@ class EngineController:
                         self.entering.wake()
                     self._settle(event.problem)
                     self._hub.notice(event.problem)
+
+    def _set_bench(self, benching: Benching | None) -> None:
+        self._benching, self._bench_frame = benching, None
+        self._hub.set_state(benching=benching)
 
     async def _stand_by_again(self) -> None:
         if self._standby is not None and self._answer is None:

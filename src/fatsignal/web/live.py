@@ -23,7 +23,7 @@ class Hub:
         """Send one message to all pages."""
         text = message.model_dump_json()
         for queue in list(self._listeners):
-            if message.event in ("meters", "pitch") and queue.qsize() > _BEHIND:
+            if message.event in ("meters", "bench_meters", "pitch") and queue.qsize() > _BEHIND:
                 continue
             queue.put_nowait(text)
 

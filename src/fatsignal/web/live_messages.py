@@ -6,7 +6,7 @@ from uuid import UUID
 from fastapi import FastAPI
 from pydantic import BaseModel, Field, TypeAdapter
 
-from fatsignal.engine.events import Listening, Meters, Pitch, Rolling, StandingBy
+from fatsignal.engine.events import Benching, BenchMeters, Listening, Meters, Pitch, Rolling, StandingBy
 from fatsignal.engine.protocol import EndReason
 from fatsignal.store.prints import PrintState
 from fatsignal.store.works import WorkState
@@ -20,6 +20,7 @@ class LiveState(BaseModel):
     rolling: Rolling | None = None
     listening: Listening | None = None
     standing_by: StandingBy | None = None
+    benching: Benching | None = None
 
 
 class Changed(BaseModel):
@@ -94,7 +95,7 @@ class PrintTold(BaseModel):
 
 AnyMessage = (
     LiveState | Changed | NoticeTold | RollEnded | TakeEntered | CheckEnded | BackingMade | WorkTold | PrintTold
-    | Meters | Pitch
+    | Meters | BenchMeters | Pitch
 )  # fmt: skip
 LIVE_MESSAGE: TypeAdapter[AnyMessage] = TypeAdapter(Annotated[AnyMessage, Field(discriminator="event")])
 

@@ -20,6 +20,7 @@ class Monitoring(Kept):
     hear: MonitorSource = "nothing"
     when: MonitorPolicy = "always"
     tone_revision_id: UUID | None = Field(default=None, description="The tone that it is heard through.")
+    from_bench: bool = Field(default=False, description="It is heard through the tone on its bench, as that is turned.")
     channel: str | None = Field(
         default=None, description="Heard straight from the interface; null: the first mic, or the DI."
     )

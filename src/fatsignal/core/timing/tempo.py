@@ -128,6 +128,11 @@ class TempoMap:
         beat_frames = self.quarter_frame(following) - self.quarter_frame(start)
         return start + (following - start) * Fraction(place.frames_after, beat_frames)
 
+    def quarter_s_at(self, frame: int) -> float:
+        """How long a quarter note is from a frame on, in seconds."""
+        start = self.quarter_at(frame)
+        return (self.quarter_frame(start + 1) - self.quarter_frame(start)) / self.rate_hz
+
     def bar_frame(self, bar: int) -> int:
         """Frame on which a bar begins; the first bar is 1."""
         frame = self._bar_frames.get(bar)

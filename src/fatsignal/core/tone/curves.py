@@ -1,10 +1,12 @@
 """What each block of a tone does, as a small curve: its response over frequency, or its output over its input."""
 
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import Literal
 
 import numpy as np
 
+from fatsignal.core.tone.blocks import ToneBlock
 from fatsignal.core.tone.document import Tone
 
 _UNITS = {"frequency": ("Hz", "dB"), "level": ("dBV in", "dB"), "none": ("", "")}
@@ -25,12 +27,16 @@ class BlockCurve:
 
 
 def block_curves(tone: Tone) -> list[BlockCurve]:
-    """One curve a block, in signal order."""
-    curves = []
-    for block in tone.blocks:
-        drawn = block.curve()
-        values = [(label, value.replace("-", "−")) for label, value in block.values()]
-        x_unit, y_unit = _UNITS[drawn.axis]
-        x, y = np.round(drawn.x, 2).tolist(), np.round(drawn.y, 2).tolist()
-        curves.append(BlockCurve(block.kind, block.TITLE, drawn.axis, x, y, x_unit, y_unit, values))
-    return curves
+    """One curve a block, in signal order; while one is turned, those of the others are there."""
+    return [_curve(type(block), block.model_dump_json(exclude={"bypassed"})) for block in tone.blocks]
+
+
+@lru_cache(maxsize=512)
+def _curve(kind: type[ToneBlock], document: str) -> BlockCurve:
+    block = kind.model_validate_json(document)
+    drawn = block.curve()
+    values = [(label, value.replace("-", "−")) for label, value in block.values()]
+    x_unit, y_unit = _UNITS[drawn.axis]
+    x, y = np.round(drawn.x, 2).tolist(), np.round(drawn.y, 2).tolist()
+    told = kind.model_fields["kind"].default
+    return BlockCurve(told, block.TITLE, drawn.axis, x, y, x_unit, y_unit, values)

@@ -2,6 +2,7 @@
 
 from fatsignal.jobs.kind import AnyKind
 from fatsignal.jobs.kinds.backings import BACKING, PLAYBACK
+from fatsignal.jobs.kinds.benching import BENCH
 from fatsignal.jobs.kinds.checking import CHECK
 from fatsignal.jobs.kinds.comp_files import COMP_FILES
 from fatsignal.jobs.kinds.comparing import COMPARISON
@@ -21,6 +22,6 @@ from fatsignal.jobs.kinds.waves import WAVE
 
 _ALL: tuple[AnyKind, ...] = (
     PRINTING, SURVEY, IMPORT, BACKING, PLAYBACK, PULSE, CHECK, JUDGING, STROKES, TUNING_DRIFT, COMP_LEVELS, COMP_FILES,
-    COMPARISON, CURVES, LATENCY, SIGNAL_PATH, MIDI, PARCEL, WAVE, TRIAL, TRIAL_DIFFERENCE, TRIAL_IMPORT,
+    BENCH, COMPARISON, CURVES, LATENCY, SIGNAL_PATH, MIDI, PARCEL, WAVE, TRIAL, TRIAL_DIFFERENCE, TRIAL_IMPORT,
 )  # fmt: skip
 KINDS: dict[str, AnyKind] = {kind.name: kind for kind in _ALL}

@@ -5,7 +5,7 @@ from uuid import UUID
 from fastapi import APIRouter, Response
 from pydantic import BaseModel, Field
 
-from fatsignal.acts.arming import all_armed, armed_parts
+from fatsignal.acts.arming import all_armed, armed_parts, tone_played_through
 from fatsignal.acts.audio_interface import interface_now
 from fatsignal.core.cue.mix import CueMix
 from fatsignal.core.cue.monitoring import Monitoring
@@ -129,21 +129,22 @@ async def monitoring(part_id: UUID, pool: Pool, queue: WorkQueueDep) -> Monitori
         part = await parts.get_part(conn, part_id)
         session = await sessions.get_session(conn, part.session_id)
         settings, rig = Monitoring.model_validate(part.monitoring), RigSetup.model_validate(part.rig)
-        tone = await tones.get_revision(conn, settings.tone_revision_id) if settings.tone_revision_id else None
+        played = await tone_played_through(conn, part)
         interface = await interface_now(conn)
         offset = await interfaces.get_offset(conn, NAME, rate_hz=session.rate_hz, buffer_frames=interface.buffer_frames)
     delay = None
     if settings.hear != "nothing" and settings.when != "never":
         chain_frames = 0
-        if tone and settings.hear == "tone":
-            chain_frames = await queue.computed(LATENCY_KIND, {"document": tone.document, "rate_hz": session.rate_hz})
+        if played and settings.hear == "tone":
+            document = played.tone.model_dump(mode="json")
+            chain_frames = await queue.computed(LATENCY_KIND, {"document": document, "rate_hz": session.rate_hz})
         delay = monitor_delay(
             offset.offset_frames if offset else interface.round_trip_frames(), buffer_frames=interface.buffer_frames,
             chain_frames=chain_frames, rate_hz=session.rate_hz, measured=offset is not None,
         )  # fmt: skip
     return MonitoringView(
         part_id=part_id, settings=settings, channels=[name for name, _ in rig.inputs], has_di=rig.di is not None,
-        tone_name=tone.name if tone else None, delay=delay,
+        tone_name=played.tone.name if played else None, delay=delay,
     )  # fmt: skip
 
 
@@ -157,7 +158,7 @@ async def set_monitoring(
         rig = RigSetup.model_validate(part.rig)
         if (wanted.hear == "tone" or wanted.print_sim) and rig.di is None:
             raise InvalidSetting("a tone is heard through the DI, and this rig keeps none: switch the DI on in Rig")
-        if (wanted.hear == "tone" or wanted.print_sim) and wanted.tone_revision_id is None:
+        if (wanted.hear == "tone" or wanted.print_sim) and not (wanted.tone_revision_id or wanted.from_bench):
             raise InvalidSetting("choose the tone to play through")
         if wanted.tone_revision_id is not None:
             await tones.get_revision(conn, wanted.tone_revision_id)

@@ -2,7 +2,7 @@
 
 import json
 from datetime import datetime
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any
 from uuid import UUID, uuid4
 
 from fastapi import APIRouter, Body, Query, Response
@@ -12,9 +12,10 @@ from fatsignal.acts.find_material import find_material
 from fatsignal.acts.materials import material_of_print, material_of_take
 from fatsignal.core.material.channels import HEARD_FIRST, RecordedKind, Wanted, first_of
 from fatsignal.errors import ToneRefused
-from fatsignal.jobs.kinds.curves import CURVES_KIND
 from fatsignal.store import history, parts, prints, sessions, takes, tones, works
 from fatsignal.web.context import Pool, SettingsDep, Transaction, WorkQueueDep
+from fatsignal.web.presenters.bench import KindView, kinds_view
+from fatsignal.web.presenters.curves import CurveView, curves_of
 from fatsignal.web.presenters.prints import PrintView, prints_of
 from fatsignal.web.sounds import StreamedSound, streamed
 
@@ -61,24 +62,6 @@ class ComparisonView(BaseModel):
     heard_first: str | None = Field(description="Key of the sound that is heard until another is chosen.")
 
 
-class SettingView(BaseModel):
-    label: str
-    value: str
-
-
-class CurveView(BaseModel):
-    """The live curve of one block, computed by the core."""
-
-    kind: str
-    title: str
-    axis: Literal["frequency", "level", "none"]
-    x: list[float]
-    y: list[float]
-    x_unit: str
-    y_unit: str
-    values: list[SettingView] = Field(description="What is set, each value with its unit.")
-
-
 @router.get("/tones")
 async def all_tones(conn: Transaction) -> list[ToneView]:
     """The newest revision of every tone."""
@@ -108,6 +91,12 @@ async def keep_tone(
     return _tone_view(kept)
 
 
+@router.get("/block-kinds")
+async def block_kinds() -> list[KindView]:
+    """The kinds of blocks that a tone is made of."""
+    return kinds_view()
+
+
 @router.get("/tones/schema")
 async def schema() -> dict[str, Any]:
     """JSON Schema of the tone document."""
@@ -121,8 +110,7 @@ async def strip(revision_id: UUID, pool: Pool, queue: WorkQueueDep) -> list[Curv
     """The tone's blocks in signal order, each with its curve."""
     async with pool.connection() as conn:
         revision = await tones.get_revision(conn, revision_id)
-    curves = await queue.computed(CURVES_KIND, {"document": revision.document})
-    return [CurveView.model_validate(curve) for curve in curves]
+    return await curves_of(queue, revision.document)
 
 
 @router.get("/sessions/{session_id}/prints")

@@ -9,6 +9,7 @@ from typing import Any, ClassVar, Literal, Protocol
 
 import numpy as np
 from pydantic import BaseModel, ConfigDict, Field
+from pydantic.fields import FieldInfo
 
 from fatsignal.core.clip import Samples
 from fatsignal.core.tone.taking_over import take_over
@@ -113,6 +114,8 @@ class ToneBlock(TonePart):
 
     # What it is called.
     TITLE: ClassVar[str]
+    # Among which others it is found.
+    GROUP: ClassVar[str] = "amp"
     # Whether it makes new partials: such blocks run at the higher rate.
     MAKES_PARTIALS: ClassVar[bool] = False
 
@@ -145,14 +148,24 @@ class ToneBlock(TonePart):
         return [self._said(name) for name in names]
 
     def _said(self, name: str) -> tuple[str, str]:
-        field, value = type(self).model_fields[name], getattr(self, name)
-        extra = field.json_schema_extra
-        unit = str(extra.get("unit", "")) if isinstance(extra, dict) else ""
-        if isinstance(value, bool):
-            shown = "on" if value else "off"
-        else:
-            shown = f"{value:g}" if isinstance(value, float | int) else str(value)
-        return field.title or name.replace("_", " "), f"{shown} {unit}".strip()
+        field = type(self).model_fields[name]
+        return label_of(name, field), value_said(getattr(self, name), field)
+
+
+def label_of(name: str, field: FieldInfo) -> str:
+    """What a setting is called."""
+    return field.title or name.replace("_", " ")
+
+
+def value_said(value: Any, field: FieldInfo) -> str:
+    """A value in words, with its unit."""
+    extra = field.json_schema_extra
+    unit = str(extra.get("unit", "")) if isinstance(extra, dict) else ""
+    if isinstance(value, bool):
+        shown = "on" if value else "off"
+    else:
+        shown = f"{value:g}" if isinstance(value, float | int) else str(value)
+    return f"{shown} {unit}".strip()
 
 
 def driven(runners: Sequence[Runner], *, around_v: float = 1.0) -> Curve:

@@ -34,6 +34,7 @@ class Equaliser(ToneBlock):
     """Up to eight sections in a row."""
 
     TITLE: ClassVar[str] = "Equaliser"
+    GROUP: ClassVar[str] = "colour"
 
     kind: Literal["equaliser"] = "equaliser"
     bands: list[Band] = Field(min_length=1, max_length=8)

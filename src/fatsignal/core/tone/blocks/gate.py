@@ -12,6 +12,7 @@ class Gate(ToneBlock):
     """Closes between the notes."""
 
     TITLE: ClassVar[str] = "Gate"
+    GROUP: ClassVar[str] = "dynamics"
 
     kind: Literal["gate"] = "gate"
     threshold_dbv: float = setting(-50, label="threshold", unit="dBV", low=-100, high=0, step=0.5)

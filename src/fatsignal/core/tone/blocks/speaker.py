@@ -43,6 +43,7 @@ class SpeakerAndMics(ToneBlock):
     """Loudspeaker and the microphones that hear it, mixed to one channel."""
 
     TITLE: ClassVar[str] = "Speaker and mics"
+    GROUP: ClassVar[str] = "cabinet"
 
     kind: Literal["speaker"] = "speaker"
     speaker: Literal["1x10 open", "1x12 open", "2x12 open", "4x10 bass", "4x12 closed", "1x15 bass"] = setting(

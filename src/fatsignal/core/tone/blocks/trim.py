@@ -10,6 +10,7 @@ class Trim(ToneBlock):
     """Level at the end."""
 
     TITLE: ClassVar[str] = "Trim"
+    GROUP: ClassVar[str] = "level"
 
     kind: Literal["trim"] = "trim"
     gain_db: float = setting(0, label="out", unit="dB", low=-60, high=40, step=0.1)

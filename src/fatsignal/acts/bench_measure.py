@@ -1,0 +1,82 @@
+"""A sound of the bench over its loop: how loud it is, where it peaks, how its thirds of an octave lie."""
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from fatsignal.acts.bench import DI, SoundOnBench
+from fatsignal.acts.dry_sound import DrySound
+from fatsignal.acts.excerpt import loudness_and_peak
+from fatsignal.core.clip import Clip, Samples
+from fatsignal.core.json_values import json_ready
+from fatsignal.core.takes.windows import Window
+from fatsignal.core.timing.tempo import TempoMap
+from fatsignal.core.tone.chain import ToneChain
+from fatsignal.core.tone.tone_distance import BAND_NUMBERS, third_octave_levels_db
+from fatsignal.files.material_files import MaterialOnDisk
+
+# Of a long loop the loudest stretch tells: all of its sounds are measured over the same one.
+LONGEST_S = 10.0
+_STEP_S = 0.5
+_RUN_IN_S = 0.5
+
+
+@dataclass(frozen=True, slots=True)
+class Heard:
+    """What is measured."""
+
+    dry: DrySound
+    loop: Window
+    sound: SoundOnBench
+    tempo: TempoMap
+
+
+def measured(heard: Heard) -> dict[str, Any]:
+    """Loudness in LUFS and true peak in dBTP, None where it is silent; levels of `BAND_NUMBERS` in dB."""
+    rate_hz = heard.dry.recorded.material.rate_hz
+    span = loudest_stretch(heard.dry.recorded, heard.loop, rate_hz)
+    signal = _sound(heard, span)
+    lufs, peak_dbtp = loudness_and_peak(Clip(signal.reshape(len(signal), -1), rate_hz))
+    mono = signal if signal.ndim == 1 else signal.mean(axis=1)
+    thirds = third_octave_levels_db(mono, rate_hz=rate_hz) if len(mono) >= rate_hz // 4 else np.full(21, -200.0)
+    return {
+        **json_ready({"loudness_lufs": lufs, "peak_dbtp": peak_dbtp}),
+        "thirds_db": [round(float(each), 2) for each in thirds],
+    }
+
+
+def bands_hz() -> list[float]:
+    """Centres of the bands."""
+    return [round(10 ** (number / 10), 1) for number in BAND_NUMBERS]
+
+
+def loudest_stretch(recorded: MaterialOnDisk, loop: Window, rate_hz: int) -> Window:
+    """The stretch of a loop over which its sounds are measured: where the dry source has most power."""
+    longest, step = round(LONGEST_S * rate_hz), round(_STEP_S * rate_hz)
+    if loop.frames <= longest:
+        return loop
+    powers = []
+    with recorded.reader(gone_is_silent=True) as reader:
+        for start in range(loop.from_frame, loop.to_frame - step + 1, step):
+            powers.append(float(np.square(reader.read(DI, start, step)).sum()))
+    width = longest // step
+    sums = np.convolve(powers, np.ones(width), mode="valid")
+    first = loop.from_frame + int(np.argmax(sums)) * step
+    return Window(first, first + width * step)
+
+
+def _sound(heard: Heard, span: Window) -> Samples:
+    sound, rate_hz = heard.sound, heard.dry.recorded.material.rate_hz
+    if sound.tone is None:
+        recorded, wanted = (sound.material, sound.wanted) if sound.material else (heard.dry.recorded, (DI,))
+        with recorded.reader(gone_is_silent=True) as reader:
+            columns = [reader.read(each, span.from_frame, span.frames) for each in wanted]
+        return columns[0] if len(columns) == 1 else np.column_stack(columns)
+    quarter_s = heard.tempo.quarter_s_at(heard.loop.from_frame)
+    chain = ToneChain(sound.tone, rate_hz=rate_hz, voltage=heard.dry.voltage, quarter_s=quarter_s)
+    run_in = round(_RUN_IN_S * rate_hz)
+    with heard.dry.recorded.reader(gone_is_silent=True) as reader:
+        dry = reader.read(DI, span.from_frame - run_in, span.frames + run_in)
+    wet = chain.process(np.concatenate((dry, np.zeros(chain.latency_frames))))
+    return wet[chain.latency_frames + run_in :]

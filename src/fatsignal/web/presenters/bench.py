@@ -1,0 +1,225 @@
+"""The bench as a page shows it."""
+
+from collections.abc import Sequence
+from dataclasses import asdict
+from typing import Any, Literal
+from uuid import UUID
+
+from pydantic import BaseModel, Field
+
+from fatsignal.acts.bench import DI, BenchThings, SoundKind
+from fatsignal.acts.dry_sound import HowKnown
+from fatsignal.core.material.channels import find
+from fatsignal.core.tone.blocks import KINDS
+from fatsignal.core.tone.controls import controls_of
+from fatsignal.store import comps, takes
+from fatsignal.store.database import Connection
+from fatsignal.store.parts import Part
+from fatsignal.store.sessions import Session
+from fatsignal.web.sounds import StreamedSound, streamed
+
+
+class ControlView(BaseModel, from_attributes=True):
+    """One value of a block: a number on a rule, one of some choices, or a switch."""
+
+    path: list[str | int]
+    label: str
+    shape: Literal["number", "choice", "switch"]
+    value: float | str | bool | None
+    unit: str
+    low: float
+    high: float
+    step: float
+    even: Literal["steps", "ratios"]
+    choices: list[str]
+
+
+class ControlGroupView(BaseModel, from_attributes=True):
+    """Controls of the block itself, or of one row of a list of it, which may be removable."""
+
+    title: str
+    path: list[str | int]
+    controls: list[ControlView]
+    removable: bool
+
+
+class ExtensibleView(BaseModel, from_attributes=True):
+    path: list[str | int]
+    label: str
+
+
+class BlockView(BaseModel):
+    kind: str
+    title: str
+    bypassed: bool
+    groups: list[ControlGroupView]
+    extensible: list[ExtensibleView]
+
+
+class KindView(BaseModel):
+    """A kind of block that can be added."""
+
+    kind: str
+    title: str
+    group: str
+    says: str
+
+
+class DrySourceView(BaseModel):
+    """Something dry that can go round."""
+
+    material_id: UUID | None = Field(description="Null: what the part sounds like.")
+    name: str
+    first_bar: int
+    last_bar: int
+
+
+class VoltageView(BaseModel):
+    """What the dry source stands for, and how that is known."""
+
+    full_scale_v: float
+    inverted: bool
+    how: HowKnown | None
+    says: str
+
+
+class BenchSoundView(BaseModel):
+    key: str
+    name: str
+    kind: SoundKind
+
+
+class BenchView(BaseModel):
+    part_id: UUID
+    part_name: str
+    revision: str = Field(description="Of the tone; sent with what moves blocks.")
+    tone_name: str
+    use: str
+    oversample: int
+    kept_revision_id: UUID | None
+    kept_revision: int | None
+    changed: bool = Field(description="It is not as the revision that it was taken from.")
+    blocks: list[BlockView]
+    material_id: UUID | None
+    sources: list[DrySourceView]
+    from_bar: int
+    to_bar: int
+    from_frame: int
+    to_frame: int
+    sound: StreamedSound
+    voltage: VoltageView
+    aside: list[str]
+    beside: list[str]
+    sounds: list[BenchSoundView]
+    heard: str
+
+
+class MeasuredSoundView(BaseModel):
+    """`gain_db` makes it as loud as the others; `thirds_db` are its thirds of an octave less those of the tone."""
+
+    key: str
+    loudness_lufs: float | None
+    gain_db: float
+    thirds_db: list[float]
+    apart_db: float | None
+
+
+class MeasuredView(BaseModel):
+    bands_hz: list[float]
+    sounds: list[MeasuredSoundView]
+
+
+def kinds_view() -> list[KindView]:
+    """The kinds of blocks there are, in the order in which they usually stand."""
+    return [
+        KindView(
+            kind=kind.model_fields["kind"].default, title=kind.TITLE, group=kind.GROUP,
+            says=(kind.__doc__ or "").split("\n")[0],
+        )
+        for kind in KINDS
+    ]  # fmt: skip
+
+
+async def bench_view(
+    conn: Connection, part: Part, session: Session, things: BenchThings, *, revision: str
+) -> BenchView:
+    """What lies there, with all that can be heard and turned."""
+    bench, dry, tempo = things.bench, things.dry, session.tempo
+    channel = find(dry.recorded.material.channels, DI)
+    assert channel is not None, "what has no DI does not lie there"
+    tone = bench.tone
+    first_bar = tempo.bar_at(things.loop.from_frame)
+    return BenchView(
+        part_id=part.id, part_name=part.name, revision=revision, tone_name=tone.name, use=tone.use,
+        oversample=tone.oversample, kept_revision_id=things.kept.id if things.kept else None,
+        kept_revision=things.kept.revision if things.kept else None,
+        changed=things.kept is None or things.kept.fingerprint != tone.fingerprint(),
+        blocks=[_block_view(block) for block in tone.blocks],
+        material_id=bench.material_id, sources=await _sources(conn, part, session),
+        from_bar=first_bar, to_bar=max(first_bar + 1, tempo.bar_at(things.loop.to_frame - 1) + 1),
+        from_frame=things.loop.from_frame, to_frame=things.loop.to_frame,
+        sound=streamed(dry.recorded.material, DI),
+        voltage=VoltageView(
+            full_scale_v=round(dry.voltage.full_scale_v, 3), inverted=dry.voltage.inverted,
+            how=dry.known.how if dry.known else None, says=dry.known.says if dry.known else "not known",
+        ),
+        aside=sorted(bench.aside), beside=bench.beside,
+        sounds=[BenchSoundView(key=each.key, name=each.name, kind=each.kind) for each in things.sounds],
+        heard=things.heard,
+    )  # fmt: skip
+
+
+def measured_view(things: BenchThings, found: Sequence[dict[str, Any]]) -> MeasuredView:
+    """What was measured of each sound, as it is compared."""
+    from fatsignal.acts.bench_measure import bands_hz
+    from fatsignal.core.tone.loudness_match import matching_gains_db
+
+    gains = matching_gains_db([each["loudness_lufs"] for each in found], [each["peak_dbtp"] for each in found])
+    own = found[0]["thirds_db"]
+
+    def against(other: list[float]) -> tuple[list[float], float]:
+        apart = [mine - theirs for mine, theirs in zip(own, other, strict=True)]
+        middle = sorted(apart)[len(apart) // 2]
+        levelled = [round(each - middle, 2) for each in apart]
+        return levelled, round(sum(map(abs, levelled)) / len(levelled), 2)
+
+    sounds = []
+    for sound, each, gain_db in zip(things.sounds, found, gains, strict=True):
+        thirds, apart = against(each["thirds_db"])
+        audible = each["loudness_lufs"] is not None
+        sounds.append(
+            MeasuredSoundView(
+                key=sound.key, loudness_lufs=each["loudness_lufs"], gain_db=round(gain_db, 2), thirds_db=thirds,
+                apart_db=apart if audible else None,
+            )
+        )  # fmt: skip
+    return MeasuredView(bands_hz=bands_hz(), sounds=sounds)
+
+
+def _block_view(block: Any) -> BlockView:
+    groups, extensible = controls_of(block)
+    return BlockView(
+        kind=block.kind, title=block.TITLE, bypassed=block.bypassed,
+        groups=[ControlGroupView.model_validate(asdict(group)) for group in groups],
+        extensible=[ExtensibleView.model_validate(asdict(each)) for each in extensible],
+    )  # fmt: skip
+
+
+async def _sources(conn: Connection, part: Part, session: Session) -> list[DrySourceView]:
+    """What the part sounds like, its comps, its takes: those with a DI."""
+    tempo = session.tempo
+    found = [DrySourceView(material_id=None, name="what it sounds like", first_bar=1, last_bar=session.song_bars)]
+    for version in await comps.list_comps(conn, part.id):
+        found.append(DrySourceView(material_id=version.id, name=version.name, first_bar=1, last_bar=session.song_bars))
+    kept = await takes.kept_of_part(conn, part.id)
+    channels = await takes.channels_of(conn, [take.id for take in kept])
+    for take in kept:
+        if any(channel.kind == "di" for channel in channels[take.id]):
+            used = take.used
+            found.append(
+                DrySourceView(
+                    material_id=take.id, name=f"take {take.number}", first_bar=tempo.bar_at(used.from_frame),
+                    last_bar=tempo.bar_at(max(used.from_frame, used.to_frame - 1)),
+                )
+            )  # fmt: skip
+    return found
