@@ -31,6 +31,8 @@ export interface LiveState {
   rolling: RollState | null
   listening: ListenState | null
   standingBy: StandbyState | null
+  benching: Schemas['Benching'] | null
+  bench: Schemas['BenchMeters'] | null
   pitch: Pitch | null
   /** The check that is being measured, from its listening until its result is kept. */
   measuring: string | null
@@ -51,6 +53,8 @@ export const live = createStore<LiveState>(() => ({
   rolling: null,
   listening: null,
   standingBy: null,
+  benching: null,
+  bench: null,
   pitch: null,
   measuring: null,
   meters: null,
@@ -121,6 +125,8 @@ function hear(message: Message) {
         engine: message.engine,
         rolling,
         standingBy: message.standing_by ?? null,
+        benching: message.benching ?? null,
+        ...(!message.benching && { bench: null }),
         listening: message.listening,
         ...(message.listening && { measuring: message.listening.kind }),
         ...(message.listening &&
@@ -143,6 +149,9 @@ function hear(message: Message) {
       set({ meters: message, framesPerColumn: message.frames_per_column })
       break
     }
+    case 'bench_meters':
+      if (message.roll_id === state.benching?.roll_id) set({ bench: message })
+      break
     case 'pitch': {
       const nowMs = performance.now()
       if (message.note) pitchAtMs = nowMs
@@ -208,7 +217,7 @@ export function openLive(again = false) {
   socket.onmessage = (event) => hear(JSON.parse(event.data as string) as Message)
   socket.onclose = () => {
     if (wasOpen)
-      set({ connected: false, engine: 'starting', rolling: null, listening: null, standingBy: null, measuring: null })
+      set({ connected: false, engine: 'starting', rolling: null, listening: null, standingBy: null, benching: null, bench: null, measuring: null })
     setTimeout(() => openLive(true), 1000)
   }
 }

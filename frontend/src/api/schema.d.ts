@@ -4952,6 +4952,11 @@ export interface components {
             bands_hz: number[];
             /** Sounds */
             sounds: components["schemas"]["MeasuredSoundView"][];
+            /**
+             * Columns
+             * @description The dry source over its loop: lowest and highest, in 127ths.
+             */
+            columns: number[][];
         };
         /**
          * MeterChange

@@ -11,6 +11,8 @@ export interface StationActs {
   roll: () => void
   binAndRoll: () => void
   playOrStop: () => void
+  /** Whether what the station plays sounds; left out, the player says. */
+  sounds?: boolean
 }
 
 interface DeckActs extends StationActs {
@@ -33,6 +35,7 @@ export function DeckActsProvider({ children }: { children: React.ReactNode }) {
       roll: rolls || !own ? rollOrStop : own.roll,
       binAndRoll: own ? own.binAndRoll : binAndRoll,
       playOrStop: own ? own.playOrStop : playOrStop,
+      sounds: own?.sounds,
       setStationActs: setOwn,
     }),
     [own, rolls, rollOrStop, binAndRoll, playOrStop],
@@ -43,10 +46,10 @@ export function DeckActsProvider({ children }: { children: React.ReactNode }) {
 /** The acts of the station that is shown, for as long as it is. */
 export function useStationActs(acts: StationActs) {
   const { setStationActs } = useDeckActs()
-  const { record, roll, binAndRoll, playOrStop } = acts
+  const { record, roll, binAndRoll, playOrStop, sounds } = acts
   useEffect(
-    () => setStationActs({ record, roll, binAndRoll, playOrStop }),
-    [setStationActs, record, roll, binAndRoll, playOrStop],
+    () => setStationActs({ record, roll, binAndRoll, playOrStop, sounds }),
+    [setStationActs, record, roll, binAndRoll, playOrStop, sounds],
   )
   useEffect(() => () => setStationActs(null), [setStationActs])
 }

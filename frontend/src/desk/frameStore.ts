@@ -13,8 +13,9 @@ export function frameStore(player: Player): FrameStore {
 export function followFrame(player: Player, store: FrameStore): () => void {
   let request = 0
   function look() {
-    const { rolling, meters } = live.getState()
-    const frame = rolling ? (meters?.frame ?? rolling.from_frame) : player.frameNow()
+    const { rolling, meters, benching, bench } = live.getState()
+    const looped = benching && !rolling ? (bench?.frame ?? benching.from_frame) : null
+    const frame = rolling ? (meters?.frame ?? rolling.from_frame) : (looped ?? player.frameNow())
     if (frame !== store.getState().frame) store.setState({ frame })
     cancelAnimationFrame(request)
     if (player.state.playing) request = requestAnimationFrame(look)

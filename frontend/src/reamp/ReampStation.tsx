@@ -1,72 +1,37 @@
-import { useState } from 'react'
-import { reportErrors } from '../api/acts'
-import { answered, api } from '../api/client'
-import { refreshPrints, usePrints, useTones } from '../api/queries'
-import { useChoice } from '../desk/Choice'
 import { useOpenSession } from '../desk/OpenSession'
+import { NoPart } from '../shell/NoPart'
+import { UndoLinks } from '../shell/UndoLinks'
+import { useAddress } from '../shell/useAddress'
 import { useKeys } from '../shell/useKeys'
-import { PrintTable } from './PrintTable'
-import { ToneStrip } from './ToneStrip'
+import { PrintsView } from './PrintsView'
+import { ToneBench } from './bench/ToneBench'
 
-/** The dry takes through tones, against the miked amp at equal loudness. */
+const VIEWS = { bench: 'Bench', prints: 'Prints' } as const
+
+/** Tones are worked out on the dry takes, and printed. */
 export function ReampStation() {
-  const { session } = useOpenSession()
-  const { take, comparison, hear } = useChoice()
-  const tones = useTones()
-  const prints = usePrints(session.id)
-  const [tone, setTone] = useState<string>()
-  const chosen = tones.data?.find((entry) => entry.id === tone) ?? tones.data?.[1] ?? tones.data?.[0]
-
-  const ask = (material_id: string, tone_revision_id: string) =>
-    reportErrors(async () => {
-      await answered(api.POST('/api/prints', { body: { material_id, tone_revision_id } }))
-      refreshPrints()
-    })
-
-  const stop = (print_id: string) =>
-    reportErrors(async () => {
-      await answered(api.DELETE('/api/prints/{print_id}/rendering', { params: { path: { print_id } } }))
-      refreshPrints()
-    })
-
-  useKeys([
-    {
-      key: 'Enter',
-      does: 'print the take through the chosen tone',
-      act: () => take && chosen && void ask(take.id, chosen.id),
-    },
-  ])
-
-  if (tones.isError || prints.isError)
-    return (
-      <p role="alert" className="p-8">
-        {(tones.error ?? prints.error)!.message}
-      </p>
-    )
-  if (!tones.data || !prints.data)
-    return (
-      <p role="status" className="p-8 text-pencil">
-        Loading tones…
-      </p>
-    )
-
+  const { part } = useOpenSession()
+  const { shown, show } = useAddress()
+  const view = shown.get('view') === 'prints' ? 'prints' : 'bench'
+  const go = (next: keyof typeof VIEWS) => show({ view: next === 'bench' ? null : next })
+  useKeys([{ key: 'v', does: 'bench, or prints', act: () => go(view === 'bench' ? 'prints' : 'bench') }])
+  if (!part) return <NoPart />
   return (
-    <div className="flex h-full flex-col px-6 pb-3">
-      <PrintTable
-        tones={tones.data}
-        prints={prints.data}
-        toneId={chosen?.id}
-        onTone={setTone}
-        onAsk={(takeId, toneId) => void ask(takeId, toneId)}
-        onStop={(printId) => void stop(printId)}
-      />
-      {chosen && (
-        <ToneStrip
-          tone={chosen}
-          printed={comparison?.sounds.find((sound) => sound.name === chosen.name)}
-          onHear={hear}
-        />
-      )}
+    <div className="flex h-full flex-col gap-1 px-6 pb-2">
+      <nav aria-label="What of Re-amp is shown" className="flex items-baseline gap-5 pt-1">
+        {(Object.keys(VIEWS) as (keyof typeof VIEWS)[]).map((each) => (
+          <button
+            key={each}
+            aria-current={each === view}
+            onClick={() => go(each)}
+            className={`font-name text-[20px] leading-tight ${each === view ? 'font-bold' : 'text-pencil hover:text-ink'}`}
+          >
+            {VIEWS[each]}
+          </button>
+        ))}
+        <UndoLinks className="ml-auto" />
+      </nav>
+      {view === 'bench' ? <ToneBench key={part.id} part={part} /> : <PrintsView />}
     </div>
   )
 }

@@ -12,11 +12,13 @@ import { usePlayhead } from '../desk/usePlayhead'
 /** Place in the song, roll, play, loop, click, what is heard, level of the armed part. Nothing else. */
 export function Deck() {
   const { session } = useOpenSession()
-  const { record, roll, playOrStop } = useDeckActs()
+  const { record, roll, playOrStop, sounds } = useDeckActs()
   const { loops, toggleLoop, clicks, toggleClick } = useTransport()
   const rolls = useLive((live) => live.rolling !== null)
   const engine = useLive((live) => live.engine)
-  const { playing, loading } = usePlayer()
+  const player = usePlayer()
+  const playing = sounds ?? player.playing
+  const loading = player.loading && sounds === undefined
 
   return (
     <footer className="flex items-center gap-4 overflow-hidden bg-deck px-6 whitespace-nowrap text-on-deck">

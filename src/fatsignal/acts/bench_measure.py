@@ -20,6 +20,7 @@ from fatsignal.files.material_files import MaterialOnDisk
 LONGEST_S = 10.0
 _STEP_S = 0.5
 _RUN_IN_S = 0.5
+_COLUMNS, _CHUNK_COLUMNS = 600, 20
 
 
 @dataclass(frozen=True, slots=True)
@@ -40,10 +41,25 @@ def measured(heard: Heard) -> dict[str, Any]:
     lufs, peak_dbtp = loudness_and_peak(Clip(signal.reshape(len(signal), -1), rate_hz))
     mono = signal if signal.ndim == 1 else signal.mean(axis=1)
     thirds = third_octave_levels_db(mono, rate_hz=rate_hz) if len(mono) >= rate_hz // 4 else np.full(21, -200.0)
-    return {
+    told = {
         **json_ready({"loudness_lufs": lufs, "peak_dbtp": peak_dbtp}),
         "thirds_db": [round(float(each), 2) for each in thirds],
     }
+    return {**told, "columns": drawn(heard.dry.recorded, heard.loop)} if heard.sound.kind == "dry" else told
+
+
+def drawn(recorded: MaterialOnDisk, loop: Window) -> list[list[int]]:
+    """The dry source over its loop, as lowest and highest of each column in 127ths of the loudest."""
+    per_column = max(1, -(-loop.frames // _COLUMNS))
+    found = []
+    with recorded.reader(gone_is_silent=True) as reader:
+        for start in range(loop.from_frame, loop.to_frame, _CHUNK_COLUMNS * per_column):
+            block = reader.read(DI, start, min(_CHUNK_COLUMNS * per_column, loop.to_frame - start))
+            starts = np.arange(0, len(block), per_column)
+            found.append(np.stack((np.minimum.reduceat(block, starts), np.maximum.reduceat(block, starts)), axis=1))
+    joined = np.concatenate(found)
+    loudest = float(np.abs(joined).max(initial=0.0))
+    return [[int(low), int(high)] for low, high in np.round(127 * joined / (loudest or 1.0))]
 
 
 def bands_hz() -> list[float]:

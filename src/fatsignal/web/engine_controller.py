@@ -196,9 +196,9 @@ class EngineController:
             raise RollRefused("it is rolling: stop first, then listen on the bench")
         await self._send(order)
 
-    async def end_bench(self) -> None:
-        """Silence on the bench."""
-        if self._benching is not None and self._rolling is None and self._answer is None:
+    async def end_bench(self, bench_id: UUID) -> None:
+        """Silence on a bench, if it is the one that sounds."""
+        if self.benching == bench_id and self._rolling is None and self._answer is None:
             await self._send(StopOrder())
 
     async def hear(self, bench_id: UUID, *, heard: str | None = None, gains_db: Mapping[str, float]) -> None:

@@ -59,10 +59,14 @@ _SCREEN_POINTS, _SCREEN_STEP_V = 1_024, 1.0
 _KNEE_LIMIT, _KNEE_POINTS = 60.0, 24_001
 
 
-@lru_cache(maxsize=16)
-def _tables(stage: PowerStage, rate_hz: float) -> _PowerTables:
+def _grid_source_ohm(stage: PowerStage, rate_hz: float) -> float:
+    """What a grid sees: its leak beside the splitter and the discretised coupling capacitor."""
     series = 1.0 / (stage.splitter_ohm + 1.0 / (stage.coupling_farad * rate_hz))
-    grid_ohm = 1.0 / (series + 1.0 / stage.leak_ohm)
+    return 1.0 / (series + 1.0 / stage.leak_ohm)
+
+
+@lru_cache(maxsize=16)
+def _tables(grid_ohm: float) -> _PowerTables:
     open_v = np.linspace(_OPEN_LOW_V, _OPEN_HIGH_V, _OPEN_POINTS)
     ratio = np.linspace(_RATIO_LOW, _RATIO_HIGH, _RATIO_POINTS)
     soft = np.logaddexp(0.0, KP * (1.0 / MU + ratio))
@@ -89,23 +93,23 @@ class PowerRunner:
     """
 
     def __init__(self, stage: PowerStage, rate_hz: float, splitter: Link | None = None) -> None:
-        self._stage = stage
-        self._rate_hz = float(rate_hz)
-        self._tables = _tables(stage, self._rate_hz)
+        self.stage = stage
+        self.rate_hz = float(rate_hz)
+        self._tables = _tables(_grid_source_ohm(stage, self.rate_hz))
         links = Links([splitter] if splitter else [], rate_hz)
         self._links = links
         self.latency_frames = 1 if splitter else 0
         # Voltages of both coupling capacitors, the supply, the last two current differences, the screens.
         self._state = np.array([-stage.bias_v, -stage.bias_v, stage.supply_v, 0.0, 0.0, stage.supply_v])
-        self._settle()
+        self._state = _settled(self, splitter is not None).copy()
 
     def process(self, signal: Samples) -> Samples:
         """Run `signal`, volts, shape (frames,); the output is late by `latency_frames`, and state goes on."""
-        s = self._stage
+        s = self.stage
         return np.asarray(
             _run_power(
                 signal, self._links.values, self._links.tables, self._links.state, self._state,
-                self._rate_hz, s.supply_v, s.bias_v, s.plate_to_plate_ohm / 4.0,
+                self.rate_hz, s.supply_v, s.bias_v, s.plate_to_plate_ohm / 4.0,
                 s.coupling_farad, s.splitter_ohm, s.leak_ohm, s.supply_ohm, s.reservoir_farad,
                 self._tables.grid_v, self._tables.drive, self._tables.screen, self._tables.knee,
             )
@@ -117,9 +121,24 @@ class PowerRunner:
         if self._links.state.shape == other._links.state.shape:
             self._links.state[:] = other._links.state
 
-    def _settle(self) -> None:
-        """Let the supply fall to where idle current leaves it, so that a print starts at rest."""
-        self.process(np.zeros(int(0.1 * self._rate_hz)))
+    def settle(self) -> Samples:
+        """Let the supply fall to where idle current leaves it, so that a print starts at rest; the state there."""
+        self.process(np.zeros(int(0.1 * self.rate_hz)))
+        return self._state
+
+
+_AT_REST: dict[tuple[PowerStage, float, bool], Samples] = {}
+_MOST_REMEMBERED = 64
+
+
+def _settled(runner: PowerRunner, has_splitter: bool) -> Samples:
+    """The state at rest of a stage at a rate. What stands before a splitter at rest does not count: it gives nothing."""
+    key = (runner.stage, runner.rate_hz, has_splitter)
+    if key not in _AT_REST:
+        if len(_AT_REST) >= _MOST_REMEMBERED:
+            _AT_REST.clear()
+        _AT_REST[key] = runner.settle()
+    return _AT_REST[key]
 
 
 @njit(cache=True, nogil=True)

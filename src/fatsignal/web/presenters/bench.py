@@ -127,6 +127,7 @@ class MeasuredSoundView(BaseModel):
 class MeasuredView(BaseModel):
     bands_hz: list[float]
     sounds: list[MeasuredSoundView]
+    columns: list[list[int]] = Field(description="The dry source over its loop: lowest and highest, in 127ths.")
 
 
 def kinds_view() -> list[KindView]:
@@ -193,7 +194,10 @@ def measured_view(things: BenchThings, found: Sequence[dict[str, Any]]) -> Measu
                 apart_db=apart if audible else None,
             )
         )  # fmt: skip
-    return MeasuredView(bands_hz=bands_hz(), sounds=sounds)
+    return MeasuredView(
+        bands_hz=bands_hz(), sounds=sounds,
+        columns=next((each["columns"] for each in found if "columns" in each), []),
+    )  # fmt: skip
 
 
 def _block_view(block: Any) -> BlockView:

@@ -85,6 +85,10 @@ async def edit(
     """Turn a value; add, move, copy, bypass, remove a block. It is heard before it is answered."""
     async with pool.connection() as conn:
         part = await parts.get_part(conn, part_id)
+        if wanted.do == "set":
+            # Heard before it is kept: the act takes its time, and reads again what there is.
+            turned, _ = edited((await bench_of(conn, part)).tone, wanted)
+            await engine.turn(part_id, turned, live=_plays_through_bench(part))
         async with history.act(
             conn, part.session_id, kind="tone", says="", scope={"bench": [part_id]},
             subject=f"{part_id} {wanted.subject}" if wanted.subject else "",
@@ -95,8 +99,9 @@ async def edit(
                 check_revision(seen, _revision(bench), what=f"the tone on the bench of {part.name}")
             tone, what = edited(bench.tone, wanted)
             acting.says = f"{tone.name}, {what}"
-            await engine.turn(part_id, tone, live=_plays_through_bench(part))
             await benches.set_bench(conn, with_tone(bench, tone))
+        if wanted.do != "set":
+            await engine.turn(part_id, tone, live=_plays_through_bench(part))
         return await _shown(conn, part_id, settings)
 
 
@@ -217,7 +222,7 @@ async def start(
 @router.delete("/sounding", status_code=204)
 async def stop(part_id: UUID, engine: EngineDep) -> Response:
     """Silence."""
-    await engine.end_bench()
+    await engine.end_bench(part_id)
     return Response(status_code=204)
 
 

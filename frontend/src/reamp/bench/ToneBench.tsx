@@ -1,0 +1,269 @@
+import { useCallback, useEffect, useState } from 'react'
+import type { Bench, Control, Part } from '../../api/client'
+import { notice } from '../../api/live'
+import { useTones } from '../../api/queries'
+import { useChoice } from '../../desk/Choice'
+import { useStationActs } from '../../desk/DeckActs'
+import { useRolling } from '../../desk/Rolling'
+import { useAddress } from '../../shell/useAddress'
+import { useKeys } from '../../shell/useKeys'
+import { Button } from '../../ui/Button'
+import { Select } from '../../ui/Select'
+import { AddBlock } from './AddBlock'
+import { BenchHead } from './BenchHead'
+import { BlockStrip } from './BlockStrip'
+import { KeepDialog } from './KeepDialog'
+import { LoopWave } from './LoopWave'
+import { SoundsRow } from './SoundsRow'
+import { SpectrumApart } from './SpectrumApart'
+import { turned } from './TurnRule'
+import { useBenchCurves, useBenchQuery, useBlockKinds, useMeasured } from './queries'
+import { useBenchActs } from './useBenchActs'
+import { useBenchSound } from './useBenchSound'
+
+/** A tone is worked out: a dry source goes round and round through it, and every turn is heard. */
+export function ToneBench({ part }: { part: Part }) {
+  const found = useBenchQuery(part.id)
+  if (found.isError)
+    return (
+      <p role="alert" className="m-6 border border-dashed border-faint px-6 py-5 first-letter:uppercase">
+        {found.error.message}.
+      </p>
+    )
+  if (!found.data)
+    return (
+      <p role="status" className="p-8 text-pencil">
+        Loading the bench…
+      </p>
+    )
+  return <Laid bench={found.data} />
+}
+
+function Laid({ bench }: { bench: Bench }) {
+  const { setHeardBeside } = useChoice()
+  const { rollOrStop, binAndRoll } = useRolling()
+  const { shown, show } = useAddress()
+  const acts = useBenchActs(bench.part_id)
+  const sound = useBenchSound(bench)
+  const curves = useBenchCurves(bench).data
+  const measured = useMeasured(bench).data
+  const kinds = useBlockKinds().data ?? []
+  const tones = useTones().data ?? []
+  const [adding, setAdding] = useState(false)
+  const [keeping, setKeeping] = useState(false)
+  const chosen = Math.min(Number(shown.get('block') ?? 0), bench.blocks.length - 1)
+  const control = Number(shown.get('value') ?? 0)
+  const block = bench.blocks[chosen]
+  const controls = block?.groups.flatMap((group) => group.controls) ?? []
+  const against =
+    bench.sounds.find((each) => each.key === shown.get('against') && each.key !== 'tone') ??
+    bench.sounds.find((each) => each.kind === 'mic') ??
+    bench.sounds.find((each) => each.key !== 'tone')
+  const told = measured?.sounds.find((each) => each.key === against?.key)
+  const heard = bench.sounds.find((each) => each.key === bench.heard)
+
+  useEffect(() => {
+    if (!sound.sounds || !heard) return
+    setHeardBeside({ name: heard.name, detail: heard.kind === 'tone' ? 'as it is turned' : 'on the bench' })
+    return () => setHeardBeside(null)
+  }, [sound.sounds, heard?.name, heard?.kind, setHeardBeside, heard])
+
+  const { playOrStop, sounds } = sound
+  const roll = useCallback(() => rollOrStop(), [rollOrStop])
+  useStationActs({ record: 'Roll', roll, binAndRoll, playOrStop, sounds })
+
+  const choose = (next: number, value?: number) =>
+    show({
+      block: String(next),
+      ...(value === undefined ? (next === chosen ? {} : { value: null }) : { value: String(value) }),
+    })
+  const turn = (at: number, each: Control, value: number | boolean | string) =>
+    void acts.edit({ do: 'set', block: at, kind: bench.blocks[at]!.kind, path: each.path, value })
+  function turnChosen(steps: number) {
+    const each = controls[control]
+    if (!each) return
+    if (each.shape === 'number') turn(chosen, each, turned(each, steps))
+    else if (each.shape === 'switch') turn(chosen, each, !each.value)
+    else {
+      const at = each.choices.indexOf(String(each.value)) + Math.sign(steps)
+      turn(chosen, each, each.choices[(at + each.choices.length) % each.choices.length]!)
+    }
+  }
+  function move(at: number, by: number) {
+    const to = at + by
+    if (to < 0 || to >= bench.blocks.length) return
+    void acts.edit({ do: 'move', block: at, to })
+    choose(to)
+  }
+  function hear(key: string) {
+    if (key !== 'tone') show({ against: key })
+    void sound.hear(key)
+  }
+
+  useKeys([
+    {
+      key: 'ArrowRight',
+      does: 'next block; with Shift move this one on',
+      act: ({ shiftKey }) => (shiftKey ? move(chosen, 1) : choose(Math.min(bench.blocks.length - 1, chosen + 1))),
+    },
+    {
+      key: 'ArrowLeft',
+      does: 'block before; with Shift move this one there',
+      act: ({ shiftKey }) => (shiftKey ? move(chosen, -1) : choose(Math.max(0, chosen - 1))),
+    },
+    {
+      key: 'ArrowDown',
+      does: 'next value of the block',
+      act: () => choose(chosen, Math.min(controls.length - 1, control + 1)),
+    },
+    { key: 'ArrowUp', does: 'value before', act: () => choose(chosen, Math.max(0, control - 1)) },
+    { key: ',', does: 'turn it down', act: () => turnChosen(-1) },
+    { key: '.', does: 'turn it up', act: () => turnChosen(1) },
+    { key: '<', does: 'turn it far down', act: () => turnChosen(-10) },
+    { key: '>', does: 'turn it far up', act: () => turnChosen(10) },
+    {
+      key: 'b',
+      does: 'bypass the block, or let it in again',
+      act: () => block && void acts.edit({ do: 'bypass', block: chosen, bypassed: !block.bypassed }),
+    },
+    { key: 'n', does: 'add a block behind it', act: () => setAdding(true) },
+    { key: 'c', does: 'copy the block', act: () => void acts.edit({ do: 'copy', block: chosen }) },
+    { key: 'Delete', does: 'remove the block', act: () => void acts.edit({ do: 'remove', block: chosen }) },
+    {
+      key: 'q',
+      does: 'put the tone aside as A; with Shift take A up again',
+      act: ({ shiftKey }) => void (shiftKey ? acts.takeUp({ aside: 'A' }) : acts.putAside('A')),
+    },
+    {
+      key: 'w',
+      does: 'put the tone aside as B; with Shift take B up again',
+      act: ({ shiftKey }) => void (shiftKey ? acts.takeUp({ aside: 'B' }) : acts.putAside('B')),
+    },
+    { key: 'k', does: 'keep the tone', act: () => setKeeping(true) },
+    { key: 'd', does: 'hear it dry, and the tone again', act: () => hear(bench.heard === 'dry' ? 'tone' : 'dry') },
+    ...bench.sounds.slice(0, 9).map((each, index) => ({
+      key: String(index + 1),
+      does: `hear ${each.name}`,
+      act: () => hear(each.key),
+    })),
+  ])
+
+  const others = tones.filter((tone) => tone.id !== bench.kept_revision_id)
+  return (
+    <section aria-label="Bench" className="flex min-h-0 grow flex-col gap-2">
+      <BenchHead
+        bench={bench}
+        onSource={(id) => void acts.setSource(id, null, null)}
+        onBars={(from, to) => void acts.setSource(bench.material_id, from, to)}
+        onVoltage={(volts) => void acts.setVoltage(volts)}
+      />
+      <LoopWave bench={bench} measured={measured} />
+      <div className="grid grid-cols-[minmax(0,1fr)_minmax(260px,380px)] gap-5">
+        <div className="min-w-0">
+          <SoundsRow
+            bench={bench}
+            measured={measured}
+            against={against?.key ?? ''}
+            onHear={hear}
+            onRemove={(key) => void acts.setBeside(bench.beside.filter((each) => each !== key))}
+          />
+          <p className="mt-1.5 flex items-baseline gap-1.5 text-[13.5px] text-pencil">
+            compare with
+            <Select
+              label="Compare with"
+              value="another tone"
+              options={['another tone', ...others.map((tone) => tone.id)]}
+              said={(id) => tones.find((tone) => tone.id === id)?.name ?? id}
+              detail={(id) => tones.find((tone) => tone.id === id)?.use ?? ''}
+              onChange={(id) => {
+                if (id !== 'another tone') void acts.setBeside([...bench.beside, `revision:${id}`])
+              }}
+            />
+          </p>
+        </div>
+        {against && (
+          <SpectrumApart
+            bandsHz={measured?.bands_hz ?? []}
+            thirdsDb={told?.thirds_db ?? []}
+            against={against.name}
+            apartDb={told?.apart_db ?? null}
+          />
+        )}
+      </div>
+      <header className="flex items-baseline gap-4 whitespace-nowrap">
+        <h2 className="text-[22px] leading-tight">{bench.tone_name}</h2>
+        <p className="min-w-0 truncate text-[13.5px] text-pencil">
+          {bench.kept_revision
+            ? `revision ${bench.kept_revision}${bench.changed ? ', turned since' : ''}`
+            : 'not kept yet'}
+          {bench.use && ` · ${bench.use}`}
+        </p>
+        <span className="flex items-baseline gap-1.5 text-[13.5px] text-pencil">
+          <Select
+            label="Take up another tone"
+            value="another tone"
+            options={['another tone', ...tones.map((tone) => tone.id)]}
+            said={(id) => tones.find((tone) => tone.id === id)?.name ?? id}
+            detail={(id) => tones.find((tone) => tone.id === id)?.use ?? ''}
+            onChange={(id) => {
+              if (id !== 'another tone') void acts.takeUp({ tone_revision_id: id })
+            }}
+          />
+        </span>
+        <span className="flex items-baseline gap-1.5 text-[13.5px] text-pencil">
+          oversampling
+          <Select
+            label="Oversampling"
+            value={bench.oversample}
+            options={[1, 2, 4, 8]}
+            said={(factor) => `${factor}×`}
+            onChange={(factor) => void acts.edit({ do: 'oversample', factor: factor as 1 | 2 | 4 | 8 })}
+          />
+        </span>
+        <span className="ml-auto flex items-center gap-2 self-center">
+          <Button onClick={() => setAdding(true)}>
+            Add a block <kbd className="font-text text-pencil">N</kbd>
+          </Button>
+          <Button
+            main={bench.changed}
+            onClick={() => (bench.changed ? setKeeping(true) : notice('it is kept as it is'))}
+          >
+            Keep <kbd className="font-text">K</kbd>
+          </Button>
+        </span>
+      </header>
+      <div className="relative flex min-h-0 grow gap-1 overflow-x-auto overflow-y-hidden pb-1">
+        {bench.blocks.map((each, index) => (
+          <BlockStrip
+            key={`${index} ${each.kind}`}
+            block={each}
+            index={index}
+            curve={curves?.[index]?.kind === each.kind ? curves[index] : undefined}
+            chosen={index === chosen}
+            control={control}
+            onChoose={(value) => choose(index, value)}
+            acts={{
+              turn: (of, value) => turn(index, of, value),
+              bypass: () => void acts.edit({ do: 'bypass', block: index, bypassed: !each.bypassed }),
+              move: (by) => move(index, by),
+              copy: () => void acts.edit({ do: 'copy', block: index }),
+              remove: () => void acts.edit({ do: 'remove', block: index }),
+              addRow: (field) => void acts.edit({ do: 'add_row', block: index, field }),
+              removeRow: (field, row) => void acts.edit({ do: 'remove_row', block: index, field, row }),
+            }}
+          />
+        ))}
+      </div>
+      <AddBlock
+        open={adding}
+        kinds={kinds}
+        onAdd={(kind) => {
+          void acts.edit({ do: 'add', kind, at: chosen + 1 })
+          choose(chosen + 1)
+        }}
+        onClose={() => setAdding(false)}
+      />
+      {keeping && <KeepDialog bench={bench} open onKeep={acts.keep} onClose={() => setKeeping(false)} />}
+    </section>
+  )
+}
