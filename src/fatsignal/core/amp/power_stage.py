@@ -124,6 +124,8 @@ class PowerRunner:
     def settle(self) -> Samples:
         """Let the supply fall to where idle current leaves it, so that a print starts at rest; the state there."""
         self.process(np.zeros(int(0.1 * self.rate_hz)))
+        # The splitter has nothing to settle: rounding apart it gave silence.
+        self._links.state[:] = 0.0
         return self._state
 
 
@@ -132,7 +134,7 @@ _MOST_REMEMBERED = 64
 
 
 def _settled(runner: PowerRunner, has_splitter: bool) -> Samples:
-    """The state at rest of a stage at a rate. What stands before a splitter at rest does not count: it gives nothing."""
+    """The state at rest of a stage at a rate; what stands before a splitter at rest gives nothing."""
     key = (runner.stage, runner.rate_hz, has_splitter)
     if key not in _AT_REST:
         if len(_AT_REST) >= _MOST_REMEMBERED:
