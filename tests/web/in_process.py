@@ -30,6 +30,8 @@ class ControllerWithoutEngine:
         self.rolling_takes = []
         self.trial_of = None
         self.standing_by = False
+        self.benching = self.bench_frame = None
+        self.bench_gains = {}
         self.entering = SimpleNamespace(waiting=[], try_again=lambda: None)
 
     async def start(self, order):
@@ -40,6 +42,20 @@ class ControllerWithoutEngine:
 
     async def punch(self):
         raise RollRefused("nothing rolls")
+
+    async def bench(self, order):
+        self.benching = order.bench_id
+        self.orders.append(order)
+
+    async def end_bench(self, bench_id):
+        self.orders.append(("end of bench", bench_id))
+        self.benching = None
+
+    async def hear(self, bench_id, *, heard=None, gains_db):
+        self.orders.append(("hear", bench_id, heard, dict(gains_db)))
+
+    async def turn(self, bench_id, tone, *, live):
+        self.orders.append(("turn", bench_id, tone, live))
 
     async def set_cues(self, session_id, cues):
         self.orders.append((session_id, cues))

@@ -47,11 +47,14 @@ async def find_bench(conn: Connection, part_id: UUID) -> Bench | None:
 
 
 async def set_bench(conn: Connection, bench: Bench) -> None:
-    """Lay something on a part's bench."""
+    """Lay something on a part's bench; which sound is heard there stays as it is."""
     await conn.execute(
         f"""
         INSERT INTO bench ({_BENCH}) VALUES (%s, %s, %s, %s, %s, %s, %s, %s, %s)
-        ON CONFLICT (id) DO UPDATE SET ({_BENCH}) = ROW (excluded.*)
+        ON CONFLICT (id) DO UPDATE SET
+            document = excluded.document, tone_revision_id = excluded.tone_revision_id,
+            material_id = excluded.material_id, from_bar = excluded.from_bar, to_bar = excluded.to_bar,
+            aside = excluded.aside, beside = excluded.beside
         """,
         (
             bench.id, Jsonb(bench.document), bench.tone_revision_id, bench.material_id, bench.from_bar, bench.to_bar,

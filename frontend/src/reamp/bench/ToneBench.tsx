@@ -1,7 +1,7 @@
 import { useCallback, useEffect, useState } from 'react'
 import type { Bench, Control, Part } from '../../api/client'
 import { notice } from '../../api/live'
-import { useTones } from '../../api/queries'
+import { queryClient, useTones } from '../../api/queries'
 import { useChoice } from '../../desk/Choice'
 import { useStationActs } from '../../desk/DeckActs'
 import { useRolling } from '../../desk/Rolling'
@@ -17,7 +17,7 @@ import { LoopWave } from './LoopWave'
 import { SoundsRow } from './SoundsRow'
 import { SpectrumApart } from './SpectrumApart'
 import { turned } from './TurnRule'
-import { useBenchCurves, useBenchQuery, useBlockKinds, useMeasured } from './queries'
+import { benchQuery, useBenchCurves, useBenchQuery, useBlockKinds, useMeasured } from './queries'
 import { useBenchActs } from './useBenchActs'
 import { useBenchSound } from './useBenchSound'
 
@@ -53,8 +53,6 @@ function Laid({ bench }: { bench: Bench }) {
   const [keeping, setKeeping] = useState(false)
   const chosen = Math.min(Number(shown.get('block') ?? 0), bench.blocks.length - 1)
   const control = Number(shown.get('value') ?? 0)
-  const block = bench.blocks[chosen]
-  const controls = block?.groups.flatMap((group) => group.controls) ?? []
   const against =
     bench.sounds.find((each) => each.key === shown.get('against') && each.key !== 'tone') ??
     bench.sounds.find((each) => each.kind === 'mic') ??
@@ -72,28 +70,45 @@ function Laid({ bench }: { bench: Bench }) {
   const roll = useCallback(() => rollOrStop(), [rollOrStop])
   useStationActs({ record: 'Roll', roll, binAndRoll, playOrStop, sounds })
 
+  /** What is chosen and lies there now: what was drawn last may be a key press older. */
+  function now() {
+    const address = new URLSearchParams(window.location.search)
+    const there = queryClient.getQueryData<Bench>(benchQuery(bench.part_id).queryKey) ?? bench
+    const at = Math.min(Number(address.get('block') ?? 0), there.blocks.length - 1)
+    const of = there.blocks[at]?.groups.flatMap((group) => group.controls) ?? []
+    return { there, at, block: there.blocks[at], controls: of, value: Number(address.get('value') ?? 0) }
+  }
   const choose = (next: number, value?: number) =>
     show({
       block: String(next),
       ...(value === undefined ? (next === chosen ? {} : { value: null }) : { value: String(value) }),
     })
   const turn = (at: number, each: Control, value: number | boolean | string) =>
-    void acts.edit({ do: 'set', block: at, kind: bench.blocks[at]!.kind, path: each.path, value })
+    void acts.edit({ do: 'set', block: at, kind: now().there.blocks[at]!.kind, path: each.path, value })
   function turnChosen(steps: number) {
-    const each = controls[control]
+    const { at, controls: all, value } = now()
+    const each = all[value]
     if (!each) return
-    if (each.shape === 'number') turn(chosen, each, turned(each, steps))
-    else if (each.shape === 'switch') turn(chosen, each, !each.value)
+    if (each.shape === 'number') turn(at, each, turned(each, steps))
+    else if (each.shape === 'switch') turn(at, each, !each.value)
     else {
-      const at = each.choices.indexOf(String(each.value)) + Math.sign(steps)
-      turn(chosen, each, each.choices[(at + each.choices.length) % each.choices.length]!)
+      const next = each.choices.indexOf(String(each.value)) + Math.sign(steps)
+      turn(at, each, each.choices[(next + each.choices.length) % each.choices.length]!)
     }
   }
   function move(at: number, by: number) {
     const to = at + by
-    if (to < 0 || to >= bench.blocks.length) return
+    if (to < 0 || to >= now().there.blocks.length) return
     void acts.edit({ do: 'move', block: at, to })
     choose(to)
+  }
+  function goTo(by: number) {
+    const { there, at } = now()
+    choose(Math.min(there.blocks.length - 1, Math.max(0, at + by)))
+  }
+  function goToValue(by: number) {
+    const { at, controls: all, value } = now()
+    choose(at, Math.min(all.length - 1, Math.max(0, value + by)))
   }
   function hear(key: string) {
     if (key !== 'tone') show({ against: key })
@@ -104,19 +119,19 @@ function Laid({ bench }: { bench: Bench }) {
     {
       key: 'ArrowRight',
       does: 'next block; with Shift move this one on',
-      act: ({ shiftKey }) => (shiftKey ? move(chosen, 1) : choose(Math.min(bench.blocks.length - 1, chosen + 1))),
+      act: ({ shiftKey }) => (shiftKey ? move(now().at, 1) : goTo(1)),
     },
     {
       key: 'ArrowLeft',
       does: 'block before; with Shift move this one there',
-      act: ({ shiftKey }) => (shiftKey ? move(chosen, -1) : choose(Math.max(0, chosen - 1))),
+      act: ({ shiftKey }) => (shiftKey ? move(now().at, -1) : goTo(-1)),
     },
     {
       key: 'ArrowDown',
       does: 'next value of the block',
-      act: () => choose(chosen, Math.min(controls.length - 1, control + 1)),
+      act: () => goToValue(1),
     },
-    { key: 'ArrowUp', does: 'value before', act: () => choose(chosen, Math.max(0, control - 1)) },
+    { key: 'ArrowUp', does: 'value before', act: () => goToValue(-1) },
     { key: ',', does: 'turn it down', act: () => turnChosen(-1) },
     { key: '.', does: 'turn it up', act: () => turnChosen(1) },
     { key: '<', does: 'turn it far down', act: () => turnChosen(-10) },
@@ -124,11 +139,14 @@ function Laid({ bench }: { bench: Bench }) {
     {
       key: 'b',
       does: 'bypass the block, or let it in again',
-      act: () => block && void acts.edit({ do: 'bypass', block: chosen, bypassed: !block.bypassed }),
+      act: () => {
+        const { at, block } = now()
+        if (block) void acts.edit({ do: 'bypass', block: at, bypassed: !block.bypassed })
+      },
     },
     { key: 'n', does: 'add a block behind it', act: () => setAdding(true) },
-    { key: 'c', does: 'copy the block', act: () => void acts.edit({ do: 'copy', block: chosen }) },
-    { key: 'Delete', does: 'remove the block', act: () => void acts.edit({ do: 'remove', block: chosen }) },
+    { key: 'c', does: 'copy the block', act: () => void acts.edit({ do: 'copy', block: now().at }) },
+    { key: 'Delete', does: 'remove the block', act: () => void acts.edit({ do: 'remove', block: now().at }) },
     {
       key: 'q',
       does: 'put the tone aside as A; with Shift take A up again',
@@ -140,7 +158,11 @@ function Laid({ bench }: { bench: Bench }) {
       act: ({ shiftKey }) => void (shiftKey ? acts.takeUp({ aside: 'B' }) : acts.putAside('B')),
     },
     { key: 'k', does: 'keep the tone', act: () => setKeeping(true) },
-    { key: 'd', does: 'hear it dry, and the tone again', act: () => hear(bench.heard === 'dry' ? 'tone' : 'dry') },
+    {
+      key: 'd',
+      does: 'hear it dry, and the tone again',
+      act: () => hear(now().there.heard === 'dry' ? 'tone' : 'dry'),
+    },
     ...bench.sounds.slice(0, 9).map((each, index) => ({
       key: String(index + 1),
       does: `hear ${each.name}`,

@@ -34,14 +34,20 @@ class Convolver:
         self._tail = np.zeros(size)
 
     def take_over(self, other: "Convolver") -> None:
-        """Go on with what came in until now; what the other still owes of this partition is given as it was."""
+        """Go on with what came in until now."""
         kept = min(len(self._line), len(other._line))
         newest_first = np.roll(other._line, -other._newest, axis=0)
         self._line[:kept] = newest_first[:kept]
         self._newest = 0
         self._window[:] = other._window
         self._filled = other._filled
-        self._tail = other._tail.copy()
+        # What this partition is still owed by those before it, with the response of here.
+        real, imaginary = self._line[:, 0], self._line[:, 1]
+        own_real, own_imaginary = self._tail_spectra[:, 0], self._tail_spectra[:, 1]
+        spectrum = np.sum(real * own_real - imaginary * own_imaginary, axis=0) + 1j * np.sum(
+            real * own_imaginary + imaginary * own_real, axis=0
+        )
+        self._tail = np.fft.irfft(spectrum)[PARTITION_FRAMES:] if kept else np.zeros(PARTITION_FRAMES)
 
     def process(self, signal: Samples) -> Samples:
         """Convolve `signal`, shape (frames,); state goes on to the next call."""

@@ -161,6 +161,10 @@ def _with_value(document: dict[str, Any], block: ToneBlock, edit: SetValue) -> t
     for step in edit.path[:-1]:
         here = here[step]
     value = edit.value
+    if isinstance(value, bool) != isinstance(before, bool):
+        raise ToneRefused(
+            f"{block.TITLE}: {edit.path[-1]} is {'on or off' if isinstance(before, bool) else 'no switch'}"
+        )
     # A slider gives 3.0 where whole numbers are meant.
     if isinstance(before, int) and not isinstance(before, bool) and isinstance(value, float) and value.is_integer():
         value = int(value)

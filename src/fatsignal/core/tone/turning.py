@@ -11,6 +11,8 @@ from fatsignal.core.clip import Samples
 from fatsignal.core.tone.chain import ToneChain
 
 FADE_S = 0.015
+# What it took over fits its values nearly; the rest has rung out by then, before anything of it is heard.
+SETTLES_S = 0.002
 
 
 class TurningChain:
@@ -21,6 +23,7 @@ class TurningChain:
         self._leaving: ToneChain | None = None
         self._waiting: ToneChain | None = None
         self._fade_frames = round(FADE_S * chain.rate_hz)
+        self._settle_frames = round(SETTLES_S * chain.rate_hz)
         self._faded = 0
 
     @property
@@ -42,13 +45,13 @@ class TurningChain:
         if self._leaving is None and self._waiting is not None:
             following, self._waiting = self._waiting, None
             following.take_over(self._chain)
-            self._leaving, self._chain, self._faded = self._chain, following, 0
+            self._leaving, self._chain, self._faded = self._chain, following, -self._settle_frames
         sound = self._chain.process(signal)
         if self._leaving is None:
             return sound
         old = self._leaving.process(signal)
         # The fade of half a cosine begins and ends without a corner.
-        at = np.minimum((self._faded + 1 + np.arange(len(signal))) / self._fade_frames, 1.0)
+        at = np.clip((self._faded + 1 + np.arange(len(signal))) / self._fade_frames, 0.0, 1.0)
         rise = 0.5 - 0.5 * np.cos(np.pi * at)
         self._faded += len(signal)
         if self._faded >= self._fade_frames:

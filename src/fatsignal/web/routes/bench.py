@@ -8,8 +8,7 @@ from uuid import UUID, uuid4
 from fastapi import APIRouter, Body, Response
 from pydantic import BaseModel, Field
 
-from fatsignal.acts.bench import BenchThings, bench_of, bench_order, things_on_bench, with_tone
-from fatsignal.core.cue.monitoring import Monitoring
+from fatsignal.acts.bench import BenchThings, SoundOnBench, bench_of, things_on_bench, with_tone
 from fatsignal.core.tone.edits import ToneEdit, edited
 from fatsignal.errors import InvalidSetting, NotFound
 from fatsignal.jobs.kinds.benching import BENCH_KIND
@@ -18,6 +17,7 @@ from fatsignal.store.benches import Bench
 from fatsignal.store.database import Connection
 from fatsignal.store.parts import Part
 from fatsignal.store.sessions import Session
+from fatsignal.web.bench_sounding import plays_through_bench, sound, sound_again
 from fatsignal.web.context import EngineDep, Pool, SettingsDep, Transaction, WorkQueueDep
 from fatsignal.web.presenters.bench import BenchView, MeasuredView, bench_view, measured_view
 from fatsignal.web.presenters.curves import CurveView, curves_of
@@ -26,7 +26,6 @@ from fatsignal.web.revisions import IfMatch, check_revision, revision_of
 router = APIRouter(prefix="/api/parts/{part_id}/bench", tags=["bench"])
 
 MOST_BESIDE = 8
-_WATCHED: tuple[Literal["bench"], ...] = ("bench",)
 
 
 class NewSource(BaseModel):
@@ -85,10 +84,11 @@ async def edit(
     """Turn a value; add, move, copy, bypass, remove a block. It is heard before it is answered."""
     async with pool.connection() as conn:
         part = await parts.get_part(conn, part_id)
+        await _laid(conn, part)
         if wanted.do == "set":
             # Heard before it is kept: the act takes its time, and reads again what there is.
             turned, _ = edited((await bench_of(conn, part)).tone, wanted)
-            await engine.turn(part_id, turned, live=_plays_through_bench(part))
+            await engine.turn(part_id, turned, live=plays_through_bench(part))
         async with history.act(
             conn, part.session_id, kind="tone", says="", scope={"bench": [part_id]},
             subject=f"{part_id} {wanted.subject}" if wanted.subject else "",
@@ -101,7 +101,7 @@ async def edit(
             acting.says = f"{tone.name}, {what}"
             await benches.set_bench(conn, with_tone(bench, tone))
         if wanted.do != "set":
-            await engine.turn(part_id, tone, live=_plays_through_bench(part))
+            await engine.turn(part_id, tone, live=plays_through_bench(part))
         return await _shown(conn, part_id, settings)
 
 
@@ -115,12 +115,12 @@ async def set_source(
         raise InvalidSetting("bars are a first one and the one at which it comes round: give both, or neither")
     if wanted.from_bar is not None and wanted.to_bar is not None and wanted.to_bar <= wanted.from_bar:
         raise InvalidSetting("the bars end before they begin: the second comes after the first")
-    bench = await bench_of(conn, part)
+    bench = await _laid(conn, part)
     laid = replace(bench, material_id=wanted.material_id, from_bar=wanted.from_bar, to_bar=wanted.to_bar)
     await things_on_bench(conn, part, session, settings.sessions_folder, bench=laid)
     async with _acting(conn, part, "what goes round changed", subject=f"{part_id} source"):
         await benches.set_bench(conn, laid)
-    await _sound_again(conn, part, session, settings, engine)
+    await sound_again(conn, part, session, settings, engine)
     return await _shown(conn, part_id, settings)
 
 
@@ -139,7 +139,7 @@ async def set_voltage(
     async with history.act(conn, session.id, kind="di voltage", says=says, scope=scope, subject=f"{part_id} volts"):
         for take_id in found:
             await di_voltages.set_di_voltage(conn, take_id, wanted.full_scale_v)
-    await _sound_again(conn, part, session, settings, engine)
+    await sound_again(conn, part, session, settings, engine)
     return await _shown(conn, part_id, settings)
 
 
@@ -149,7 +149,7 @@ async def take_up(
 ) -> BenchView:
     """Lay another tone on the bench; what lay there is one undo away."""
     part, session = await _part(conn, part_id)
-    bench = await bench_of(conn, part)
+    bench = await _laid(conn, part)
     if wanted.aside is not None:
         if wanted.aside not in bench.aside:
             raise NotFound("tone put aside under", wanted.aside)
@@ -162,8 +162,8 @@ async def take_up(
         raise InvalidSetting("say which tone: a kept revision, or A or B that was put aside")
     async with _acting(conn, part, says):
         await benches.set_bench(conn, laid)
-    await engine.turn(part_id, laid.tone, live=_plays_through_bench(part))
-    await _sound_again(conn, part, session, settings, engine)
+    await engine.turn(part_id, laid.tone, live=plays_through_bench(part))
+    await sound_again(conn, part, session, settings, engine)
     return await _shown(conn, part_id, settings)
 
 
@@ -173,10 +173,10 @@ async def put_aside(
 ) -> BenchView:
     """Keep the tone as it is now under a letter, to be heard against what it becomes."""
     part, session = await _part(conn, part_id)
-    bench = await bench_of(conn, part)
+    bench = await _laid(conn, part)
     async with _acting(conn, part, f"tone put aside, {wanted.letter}"):
         await benches.set_bench(conn, replace(bench, aside={**bench.aside, wanted.letter: bench.document}))
-    await _sound_again(conn, part, session, settings, engine)
+    await sound_again(conn, part, session, settings, engine)
     return await _shown(conn, part_id, settings)
 
 
@@ -186,12 +186,12 @@ async def set_beside(
 ) -> BenchView:
     """Tones and prints that are heard beside it."""
     part, session = await _part(conn, part_id)
-    bench = await bench_of(conn, part)
+    bench = await _laid(conn, part)
     laid = replace(bench, beside=list(dict.fromkeys(wanted.keys)))
     await things_on_bench(conn, part, session, settings.sessions_folder, bench=laid)
     async with _acting(conn, part, "what is heard beside the tone changed"):
         await benches.set_bench(conn, laid)
-    await _sound_again(conn, part, session, settings, engine)
+    await sound_again(conn, part, session, settings, engine)
     return await _shown(conn, part_id, settings)
 
 
@@ -200,11 +200,10 @@ async def hear(part_id: UUID, wanted: Heard, conn: Transaction, settings: Settin
     """Which of the sounds is heard; it is switched where the loop is."""
     part, session = await _part(conn, part_id)
     things = await things_on_bench(conn, part, session, settings.sessions_folder)
-    if wanted.key not in [sound.key for sound in things.sounds]:
+    if wanted.key not in [each.key for each in things.sounds]:
         raise NotFound("sound on the bench", wanted.key)
     await engine.hear(part_id, heard=wanted.key, gains_db={})
-    if await benches.find_bench(conn, part_id) is None:
-        await benches.set_bench(conn, things.bench)
+    await _laid(conn, part)
     await benches.set_heard(conn, part_id, wanted.key)
     return Response(status_code=204)
 
@@ -215,7 +214,7 @@ async def start(
 ) -> Response:
     """Let it go round."""
     part, session = await _part(conn, part_id)
-    await _sound(conn, part, session, settings, engine, start_frame=wanted.from_frame)
+    await sound(conn, part, session, settings, engine, start_frame=wanted.from_frame)
     return Response(status_code=204)
 
 
@@ -244,9 +243,7 @@ async def measured(
     async with pool.connection() as conn:
         part, session = await _part(conn, part_id)
         things = await things_on_bench(conn, part, session, settings.sessions_folder)
-    found = await asyncio.gather(
-        *(queue.computed(BENCH_KIND, _asked(part_id, things, sound)) for sound in things.sounds)
-    )
+    found = await asyncio.gather(*(queue.computed(BENCH_KIND, _asked(part_id, things, each)) for each in things.sounds))
     shown = measured_view(things, found)
     gains = {each.key: each.gain_db for each in shown.sounds}
     engine.bench_gains[part_id] = gains
@@ -260,7 +257,7 @@ async def keep(
 ) -> BenchView:
     """Keep the tone as it is: under a name that there is already it becomes that tone's next revision."""
     part, session = await _part(conn, part_id)
-    bench = await bench_of(conn, part)
+    bench = await _laid(conn, part)
     tone = bench.tone.model_copy(update={"name": wanted.name.strip() or bench.tone.name, "use": wanted.use.strip()})
     tone_id, revision_id = uuid4(), uuid4()
     scope: history.Scope = {"tone": [tone_id], "tone_revision": [revision_id], "bench": [part_id]}
@@ -268,7 +265,7 @@ async def keep(
         kept = await tones.keep_tone(conn, tone, tone_id=tone_id, revision_id=revision_id)
         acting.says = f"{kept.name} kept as revision {kept.revision}"
         await benches.set_bench(conn, with_tone(bench, tone, revision_id=kept.id, keep_revision=False))
-    await _sound_again(conn, part, session, settings, engine)
+    await sound_again(conn, part, session, settings, engine)
     return await _shown(conn, part_id, settings)
 
 
@@ -278,23 +275,27 @@ def _acting(conn: Connection, part: Part, says: str, *, subject: str = "") -> An
     )
 
 
-def _asked(part_id: UUID, things: BenchThings, sound: Any) -> dict[str, Any]:
+def _asked(part_id: UUID, things: BenchThings, of: SoundOnBench) -> dict[str, Any]:
     """What of a sound is measured, and all that makes it sound so."""
     told = [
         things.dry.fingerprint, things.dry.voltage.full_scale_v, things.dry.voltage.inverted, *things.loop,
-        sound.tone.model_dump(mode="json") if sound.tone else None,
-        sound.material.material.fingerprint if sound.material else None,
+        of.tone.model_dump(mode="json") if of.tone else None,
+        of.material.material.fingerprint if of.material else None,
     ]  # fmt: skip
-    return {"part_id": str(part_id), "key": sound.key, "told": told}
+    return {"part_id": str(part_id), "key": of.key, "told": told}
+
+
+async def _laid(conn: Connection, part: Part) -> Bench:
+    """The bench of a part, kept from now on: what is done to it is an act, that it is there is none."""
+    bench = await bench_of(conn, part)
+    if await benches.find_bench(conn, part.id) is None:
+        await benches.set_bench(conn, bench)
+    return bench
 
 
 async def _part(conn: Connection, part_id: UUID) -> tuple[Part, Session]:
     part = await parts.get_part(conn, part_id)
     return part, await sessions.get_session(conn, part.session_id)
-
-
-def _plays_through_bench(part: Part) -> bool:
-    return Monitoring.model_validate(part.monitoring).from_bench
 
 
 async def _shown(conn: Connection, part_id: UUID, settings: SettingsDep) -> BenchView:
@@ -305,21 +306,3 @@ async def _shown(conn: Connection, part_id: UUID, settings: SettingsDep) -> Benc
 
 def _revision(bench: Bench) -> str:
     return revision_of(bench.document)
-
-
-async def _sound(
-    conn: Connection, part: Part, session: Session, settings: SettingsDep, engine: EngineDep, *, start_frame: int | None
-) -> None:
-    things = await things_on_bench(conn, part, session, settings.sessions_folder)
-    gains = engine.bench_gains.get(part.id, {})
-    await engine.bench(
-        bench_order(things, session, speed=settings.rig_speed or 1.0, start_frame=start_frame, gains_db=gains)
-    )
-
-
-async def _sound_again(
-    conn: Connection, part: Part, session: Session, settings: SettingsDep, engine: EngineDep
-) -> None:
-    """What sounds goes on with what lies on the bench now."""
-    if engine.benching == part.id:
-        await _sound(conn, part, session, settings, engine, start_frame=engine.bench_frame)

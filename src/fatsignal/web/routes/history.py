@@ -11,7 +11,8 @@ from fatsignal.acts.bin import empty_bin, look_into_bin
 from fatsignal.errors import ConfirmationRequired, InvalidSetting
 from fatsignal.store import history, parts, sessions
 from fatsignal.store.database import Connection
-from fatsignal.web.context import SettingsDep, Transaction
+from fatsignal.web.bench_sounding import after_history
+from fatsignal.web.context import EngineDep, SettingsDep, Transaction
 
 router = APIRouter(prefix="/api/sessions/{session_id}", tags=["history"])
 
@@ -55,18 +56,20 @@ async def what_was_done(session_id: UUID, conn: Transaction) -> HistoryView:
 
 
 @router.post("/undo")
-async def undo(session_id: UUID, conn: Transaction) -> HistoryView:
+async def undo(session_id: UUID, conn: Transaction, settings: SettingsDep, engine: EngineDep) -> HistoryView:
     """Undo the last act on the session, exactly; nothing happens where there is none."""
     await sessions.get_session(conn, session_id)
     done = await history.undo(conn, session_id)
+    await after_history(conn, done, settings, engine)
     return await _view(conn, session_id, done)
 
 
 @router.post("/redo")
-async def redo(session_id: UUID, conn: Transaction) -> HistoryView:
+async def redo(session_id: UUID, conn: Transaction, settings: SettingsDep, engine: EngineDep) -> HistoryView:
     """Do the act again that was undone last; nothing happens where there is none."""
     await sessions.get_session(conn, session_id)
     done = await history.redo(conn, session_id)
+    await after_history(conn, done, settings, engine)
     return await _view(conn, session_id, done)
 
 
