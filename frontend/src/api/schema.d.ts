@@ -3077,7 +3077,7 @@ export interface components {
              */
             name: string;
             /** Blocks */
-            blocks?: (components["schemas"]["Gate"] | components["schemas"]["Equaliser"] | components["schemas"]["FirstStages"] | components["schemas"]["ToneNetwork"] | components["schemas"]["Power"] | components["schemas"]["SpeakerAndMics"] | components["schemas"]["Trim"])[];
+            blocks?: (components["schemas"]["Gate"] | components["schemas"]["Compressor"] | components["schemas"]["Wah"] | components["schemas"]["FirstStages"] | components["schemas"]["ToneNetwork"] | components["schemas"]["Power"] | components["schemas"]["SpeakerAndMics"] | components["schemas"]["Equaliser"] | components["schemas"]["TenBands"] | components["schemas"]["Phaser"] | components["schemas"]["Chorus"] | components["schemas"]["Flanger"] | components["schemas"]["Tremolo"] | components["schemas"]["Echo"] | components["schemas"]["Reverb"] | components["schemas"]["Spring"] | components["schemas"]["Limiter"] | components["schemas"]["Trim"])[];
             /**
              * Speaker
              * @default 1x12 open
@@ -3692,6 +3692,48 @@ export interface components {
             /** Compromise Clash Cents */
             compromise_clash_cents: number;
         };
+        /**
+         * Chorus
+         * @description Copies whose pitch wanders a little; the wet copy alone is a vibrato.
+         */
+        Chorus: {
+            /**
+             * bypassed
+             * @description It is left out, and keeps its values.
+             * @default false
+             */
+            bypassed: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "chorus";
+            /**
+             * rate
+             * @default 0.8
+             */
+            rate_hz: number;
+            /**
+             * depth
+             * @default 2.5
+             */
+            depth_ms: number;
+            /**
+             * delay
+             * @default 12
+             */
+            delay_ms: number;
+            /**
+             * wet share
+             * @default 50
+             */
+            mix: number;
+            /**
+             * stereo
+             * @default false
+             */
+            wide: boolean;
+        };
         /** Chosen */
         Chosen: {
             /**
@@ -3946,6 +3988,64 @@ export interface components {
              */
             heard_first: string | null;
         };
+        /**
+         * Compressor
+         * @description Turns down what is loud, and lifts what is left.
+         */
+        Compressor: {
+            /**
+             * bypassed
+             * @description It is left out, and keeps its values.
+             * @default false
+             */
+            bypassed: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "compressor";
+            /**
+             * threshold
+             * @default -24
+             */
+            threshold_dbv: number;
+            /**
+             * Ratio
+             * @default 4
+             */
+            ratio: number;
+            /**
+             * knee
+             * @default 6
+             */
+            knee_db: number;
+            /**
+             * attack
+             * @default 8
+             */
+            attack_ms: number;
+            /**
+             * release
+             * @default 120
+             */
+            release_ms: number;
+            /**
+             * follows the
+             * @default peak
+             * @enum {string}
+             */
+            detector: "peak" | "average";
+            /**
+             * make-up
+             * @default 6
+             */
+            makeup_db: number;
+            /**
+             * compressed share
+             * @default 100
+             */
+            mix: number;
+        };
         /** ConeView */
         ConeView: {
             /** X M */
@@ -4121,7 +4221,7 @@ export interface components {
              * Axis
              * @enum {string}
              */
-            axis: "frequency" | "level" | "none";
+            axis: "frequency" | "level" | "time" | "echoes" | "none";
             /** X */
             x: number[];
             /** Y */
@@ -4275,6 +4375,64 @@ export interface components {
             cents: number;
         };
         /**
+         * Echo
+         * @description Echoes, in ms or note values; worn they lose highs, and waver.
+         */
+        Echo: {
+            /**
+             * bypassed
+             * @description It is left out, and keeps its values.
+             * @default false
+             */
+            bypassed: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "echo";
+            /**
+             * time in
+             * @default ms
+             * @enum {string}
+             */
+            note: "ms" | "1/2" | "1/4." | "1/4" | "1/8." | "1/4t" | "1/8" | "1/8t" | "1/16";
+            /**
+             * time
+             * @default 380
+             */
+            time_ms: number;
+            /**
+             * Feedback
+             * @default 35
+             */
+            feedback: number;
+            /**
+             * level of echoes
+             * @default 25
+             */
+            mix: number;
+            /**
+             * Worn
+             * @default 0
+             */
+            worn: number;
+            /**
+             * low cut
+             * @default 80
+             */
+            low_cut_hz: number;
+            /**
+             * high cut
+             * @default 9000
+             */
+            high_cut_hz: number;
+            /**
+             * left and right by turns
+             * @default false
+             */
+            wide: boolean;
+        };
+        /**
          * Equaliser
          * @description Up to eight sections in a row.
          */
@@ -4371,6 +4529,48 @@ export interface components {
              */
             voicing: "warm" | "tight";
         };
+        /**
+         * Flanger
+         * @description A comb whose teeth wander.
+         */
+        Flanger: {
+            /**
+             * bypassed
+             * @description It is left out, and keeps its values.
+             * @default false
+             */
+            bypassed: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "flanger";
+            /**
+             * rate
+             * @default 0.25
+             */
+            rate_hz: number;
+            /**
+             * least delay
+             * @default 0.4
+             */
+            nearest_ms: number;
+            /**
+             * depth
+             * @default 4
+             */
+            depth_ms: number;
+            /**
+             * Feedback
+             * @default 40
+             */
+            feedback: number;
+            /**
+             * wet share
+             * @default 50
+             */
+            mix: number;
+        };
         /** Follow */
         Follow: {
             /**
@@ -4453,10 +4653,36 @@ export interface components {
              */
             threshold_dbv: number;
             /**
+             * closes lower by
+             * @default 4
+             */
+            hysteresis_db: number;
+            /**
+             * attack
+             * @default 0.5
+             */
+            attack_ms: number;
+            /**
+             * hold
+             * @default 30
+             */
+            hold_ms: number;
+            /**
              * release
              * @default 90
              */
             release_ms: number;
+            /**
+             * depth
+             * @default 70
+             */
+            depth_db: number;
+            /**
+             * listens to
+             * @default itself
+             * @enum {string}
+             */
+            key: "itself" | "the DI";
         };
         /** Gathered */
         Gathered: {
@@ -4902,6 +5128,33 @@ export interface components {
              * @default false
              */
             stretched: boolean;
+        };
+        /**
+         * Limiter
+         * @description Nothing is louder than its ceiling; it answers at once and adds no delay.
+         */
+        Limiter: {
+            /**
+             * bypassed
+             * @description It is left out, and keeps its values.
+             * @default false
+             */
+            bypassed: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "limiter";
+            /**
+             * ceiling
+             * @default 0
+             */
+            ceiling_dbv: number;
+            /**
+             * release
+             * @default 80
+             */
+            release_ms: number;
         };
         /**
          * LoadCurve
@@ -5982,6 +6235,54 @@ export interface components {
             /** Says */
             says: string;
         };
+        /**
+         * Phaser
+         * @description Notches that wander through the sound.
+         */
+        Phaser: {
+            /**
+             * bypassed
+             * @description It is left out, and keeps its values.
+             * @default false
+             */
+            bypassed: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "phaser";
+            /**
+             * allpasses
+             * @default 4
+             * @enum {string}
+             */
+            stages: "2" | "4" | "6" | "8" | "12";
+            /**
+             * rate
+             * @default 0.5
+             */
+            rate_hz: number;
+            /**
+             * lowest
+             * @default 200
+             */
+            low_hz: number;
+            /**
+             * highest
+             * @default 2400
+             */
+            high_hz: number;
+            /**
+             * Feedback
+             * @default 20
+             */
+            feedback: number;
+            /**
+             * wet share
+             * @default 50
+             */
+            mix: number;
+        };
         /** PhraseView */
         PhraseView: {
             /** First Bar */
@@ -6461,6 +6762,59 @@ export interface components {
         Retune: {
             /** Offsets Cents */
             offsets_cents: number[];
+        };
+        /**
+         * Reverb
+         * @description A plate, or a hall.
+         */
+        Reverb: {
+            /**
+             * bypassed
+             * @description It is left out, and keeps its values.
+             * @default false
+             */
+            bypassed: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "reverb";
+            /**
+             * Space
+             * @default plate
+             * @enum {string}
+             */
+            space: "plate" | "hall";
+            /**
+             * decay (60 dB)
+             * @default 1.6
+             */
+            decay_s: number;
+            /**
+             * Size
+             * @default 5
+             */
+            size: number;
+            /**
+             * highs die above
+             * @default 4500
+             */
+            highs_hz: number;
+            /**
+             * pre-delay
+             * @default 12
+             */
+            pre_delay_ms: number;
+            /**
+             * level of reverb
+             * @default 22
+             */
+            mix: number;
+            /**
+             * stereo
+             * @default true
+             */
+            wide: boolean;
         };
         /**
          * RigSetup
@@ -7248,6 +7602,43 @@ export interface components {
             tilt_db_per_octave: number;
         };
         /**
+         * Spring
+         * @description Coils that chirp, as in an amp.
+         */
+        Spring: {
+            /**
+             * bypassed
+             * @description It is left out, and keeps its values.
+             * @default false
+             */
+            bypassed: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "spring";
+            /**
+             * Coils
+             * @default 2
+             */
+            coils: number;
+            /**
+             * length of coils
+             * @default 5
+             */
+            length: number;
+            /**
+             * decay (60 dB)
+             * @default 1.8
+             */
+            decay_s: number;
+            /**
+             * level of reverb
+             * @default 28
+             */
+            mix: number;
+        };
+        /**
          * Started
          * @description Where in the song the loop starts; null: where it begins.
          */
@@ -7623,6 +8014,73 @@ export interface components {
             meant: boolean;
         };
         /**
+         * TenBands
+         * @description Ten bands an octave apart, each turned up or down.
+         */
+        TenBands: {
+            /**
+             * bypassed
+             * @description It is left out, and keeps its values.
+             * @default false
+             */
+            bypassed: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "ten_bands";
+            /**
+             * 31.5 Hz
+             * @default 0
+             */
+            band_32_db: number;
+            /**
+             * 63 Hz
+             * @default 0
+             */
+            band_63_db: number;
+            /**
+             * 125 Hz
+             * @default 0
+             */
+            band_125_db: number;
+            /**
+             * 250 Hz
+             * @default 0
+             */
+            band_250_db: number;
+            /**
+             * 500 Hz
+             * @default 0
+             */
+            band_500_db: number;
+            /**
+             * 1 kHz
+             * @default 0
+             */
+            band_1k_db: number;
+            /**
+             * 2 kHz
+             * @default 0
+             */
+            band_2k_db: number;
+            /**
+             * 4 kHz
+             * @default 0
+             */
+            band_4k_db: number;
+            /**
+             * 8 kHz
+             * @default 0
+             */
+            band_8k_db: number;
+            /**
+             * 16 kHz
+             * @default 0
+             */
+            band_16k_db: number;
+        };
+        /**
          * TimingView
          * @description Against the click, ms: positive is late.
          */
@@ -7703,6 +8161,50 @@ export interface components {
              * Format: date-time
              */
             made_at: string;
+        };
+        /**
+         * Tremolo
+         * @description The level swings.
+         */
+        Tremolo: {
+            /**
+             * bypassed
+             * @description It is left out, and keeps its values.
+             * @default false
+             */
+            bypassed: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "tremolo";
+            /**
+             * period in
+             * @default ms
+             * @enum {string}
+             */
+            note: "ms" | "1/2" | "1/4." | "1/4" | "1/8." | "1/4t" | "1/8" | "1/8t" | "1/16";
+            /**
+             * rate
+             * @default 4.5
+             */
+            rate_hz: number;
+            /**
+             * Depth
+             * @default 60
+             */
+            depth: number;
+            /**
+             * Shape
+             * @default round
+             * @enum {string}
+             */
+            shape: "round" | "square";
+            /**
+             * stereo
+             * @default false
+             */
+            wide: boolean;
         };
         /** TrialChannelView */
         TrialChannelView: {
@@ -7954,6 +8456,64 @@ export interface components {
             how: ("typed" | "rig sheet" | "measured") | null;
             /** Says */
             says: string;
+        };
+        /**
+         * Wah
+         * @description A resonance that wanders: by hand, by how hard one plays, or by time.
+         */
+        Wah: {
+            /**
+             * bypassed
+             * @description It is left out, and keeps its values.
+             * @default false
+             */
+            bypassed: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "wah";
+            /**
+             * moved by
+             * @default playing
+             * @enum {string}
+             */
+            moved_by: "hand" | "playing" | "time";
+            /**
+             * Position
+             * @default 5
+             */
+            position: number;
+            /**
+             * lowest
+             * @default 380
+             */
+            low_hz: number;
+            /**
+             * highest
+             * @default 1900
+             */
+            high_hz: number;
+            /**
+             * Q
+             * @default 6
+             */
+            q: number;
+            /**
+             * sensitivity
+             * @default 0
+             */
+            sensitivity_db: number;
+            /**
+             * falls back in
+             * @default 180
+             */
+            release_ms: number;
+            /**
+             * rate
+             * @default 1.2
+             */
+            rate_hz: number;
         };
         /**
          * WaitingTake

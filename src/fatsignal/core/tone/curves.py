@@ -9,7 +9,7 @@ import numpy as np
 from fatsignal.core.tone.blocks import ToneBlock
 from fatsignal.core.tone.document import Tone
 
-_UNITS = {"frequency": ("Hz", "dB"), "level": ("dBV in", "dB"), "none": ("", "")}
+_X_UNITS = {"frequency": "Hz", "level": "dBV in", "time": "ms", "echoes": "ms", "none": ""}
 
 
 @dataclass(frozen=True, slots=True)
@@ -18,7 +18,7 @@ class BlockCurve:
 
     kind: str
     title: str
-    axis: Literal["frequency", "level", "none"]
+    axis: Literal["frequency", "level", "time", "echoes", "none"]
     x: list[float]
     y: list[float]
     x_unit: str
@@ -36,7 +36,6 @@ def _curve(kind: type[ToneBlock], document: str) -> BlockCurve:
     block = kind.model_validate_json(document)
     drawn = block.curve()
     values = [(label, value.replace("-", "−")) for label, value in block.values()]
-    x_unit, y_unit = _UNITS[drawn.axis]
     x, y = np.round(drawn.x, 2).tolist(), np.round(drawn.y, 2).tolist()
     told = kind.model_fields["kind"].default
-    return BlockCurve(told, block.TITLE, drawn.axis, x, y, x_unit, y_unit, values)
+    return BlockCurve(told, block.TITLE, drawn.axis, x, y, _X_UNITS[drawn.axis], drawn.unit, values)

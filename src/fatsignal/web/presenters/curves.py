@@ -18,7 +18,7 @@ class CurveView(BaseModel):
 
     kind: str
     title: str
-    axis: Literal["frequency", "level", "none"]
+    axis: Literal["frequency", "level", "time", "echoes", "none"]
     x: list[float]
     y: list[float]
     x_unit: str

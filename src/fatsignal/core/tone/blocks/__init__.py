@@ -5,20 +5,35 @@ from typing import Annotated, get_args
 from pydantic import Field
 
 from fatsignal.core.tone.blocks.block import ToneBlock
+from fatsignal.core.tone.blocks.chorus import Chorus
+from fatsignal.core.tone.blocks.compressor import Compressor
+from fatsignal.core.tone.blocks.echo import Echo
 from fatsignal.core.tone.blocks.equaliser import Band, Equaliser
 from fatsignal.core.tone.blocks.first_stages import FirstStages
+from fatsignal.core.tone.blocks.flanger import Flanger
 from fatsignal.core.tone.blocks.gate import Gate
+from fatsignal.core.tone.blocks.limiter import Limiter
+from fatsignal.core.tone.blocks.phaser import Phaser
 from fatsignal.core.tone.blocks.power import Power
+from fatsignal.core.tone.blocks.reverb import Reverb
 from fatsignal.core.tone.blocks.speaker import Mic, SpeakerAndMics
+from fatsignal.core.tone.blocks.spring import Spring
+from fatsignal.core.tone.blocks.ten_bands import TenBands
 from fatsignal.core.tone.blocks.tone_network import ToneNetwork
+from fatsignal.core.tone.blocks.tremolo import Tremolo
 from fatsignal.core.tone.blocks.trim import Trim
+from fatsignal.core.tone.blocks.wah import Wah
 
+# In the order in which they usually stand.
 Block = Annotated[
-    Gate | Equaliser | FirstStages | ToneNetwork | Power | SpeakerAndMics | Trim, Field(discriminator="kind")
-]
+    Gate | Compressor | Wah | FirstStages | ToneNetwork | Power | SpeakerAndMics | Equaliser | TenBands | Phaser
+    | Chorus | Flanger | Tremolo | Echo | Reverb | Spring | Limiter | Trim,
+    Field(discriminator="kind"),
+]  # fmt: skip
 KINDS: tuple[type[ToneBlock], ...] = get_args(get_args(Block)[0])
 
 __all__ = [
-    "KINDS", "Band", "Block", "Equaliser", "FirstStages", "Gate", "Mic", "Power", "SpeakerAndMics", "ToneBlock",
-    "ToneNetwork", "Trim",
+    "KINDS", "Band", "Block", "Chorus", "Compressor", "Echo", "Equaliser", "FirstStages", "Flanger", "Gate", "Limiter",
+    "Mic", "Phaser", "Power", "Reverb", "SpeakerAndMics", "Spring", "TenBands", "ToneBlock", "ToneNetwork", "Tremolo",
+    "Trim", "Wah",
 ]  # fmt: skip

@@ -5,7 +5,7 @@ A kind is one module beside this one: a class of `ToneBlock` with its fields. `b
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Any, ClassVar, Literal, Protocol
+from typing import Any, ClassVar, Literal, Protocol, runtime_checkable
 
 import numpy as np
 from pydantic import BaseModel, ConfigDict, Field
@@ -50,6 +50,15 @@ class Step(Protocol):
         ...
 
 
+@runtime_checkable
+class KeyedStep(Step, Protocol):
+    """A step that listens to another signal than its own: the DI, as late as what comes to it is."""
+
+    def process_keyed(self, channels: Channels, key: Samples) -> Channels:
+        """As `process`, by a key of as many frames."""
+        ...
+
+
 class ChannelByChannel:
     """Each channel through a runner of its own."""
 
@@ -77,11 +86,14 @@ class Operating:
 
 @dataclass(frozen=True, slots=True)
 class Curve:
-    """What a block does: its response over frequency, or the level it gives over the level it gets; y in dB."""
+    """What a block does: its response over frequency, the level it gives over the level it gets, what changes over
+    time, what a click becomes. x is in Hz, dBV or ms; y in dB where no other unit is told.
+    """
 
-    axis: Literal["frequency", "level", "none"]
+    axis: Literal["frequency", "level", "time", "echoes", "none"]
     x: Samples
     y: Samples
+    unit: str = "dB"
 
 
 NO_CURVE = Curve("none", np.zeros(0), np.zeros(0))
@@ -119,6 +131,9 @@ class ToneBlock(TonePart):
     # Whether it makes new partials: such blocks run at the higher rate.
     MAKES_PARTIALS: ClassVar[bool] = False
 
+    # Whether one channel hears of the other: one gain for both, one room.
+    LINKS_CHANNELS: ClassVar[bool] = False
+
     bypassed: bool = Field(False, title="bypassed", description="It is left out, and keeps its values.")
 
     @classmethod
@@ -129,6 +144,11 @@ class ToneBlock(TonePart):
     def runners(self, at: Operating) -> list[Runner]:
         """What runs one channel of it, in order."""
         raise NotImplementedError
+
+    @property
+    def wants_key(self) -> bool:
+        """Whether it listens to the DI: its step is a `KeyedStep` then."""
+        return False
 
     def steps(self, at: Operating, channels: int) -> list[Step]:
         """What runs so many channels of it, in order; a kind that mixes or widens them has steps of its own."""

@@ -4,7 +4,6 @@ from scipy.signal import freqz, lfilter
 
 from fatsignal.core.amp.circuit import Circuit, transfer_function
 from fatsignal.core.amp.filters import RationalFilter, cookbook_section, response_db
-from fatsignal.core.amp.gate import GateRunner
 from fatsignal.core.amp.power_stage import PowerRunner, PowerStage
 from tests.signals import FS, noise, sine
 
@@ -48,18 +47,6 @@ def test_sections_against_a_reference_and_at_their_landmarks(shape):
     np.testing.assert_allclose(found, reference, atol=1e-6)
     signal = noise(0.1)
     np.testing.assert_allclose(RationalFilter(b, a).process(signal), lfilter(b, a, signal), atol=1e-10)
-
-
-def test_the_gate_opens_within_a_millisecond_and_closes_after_its_release():
-    gate = GateRunner(threshold_dbv=-50, release_ms=50, rate_hz=FS)
-    hum = 10 ** (-60 / 20) * sine(50.0, seconds=0.5)
-    note = 0.3 * sine(440.0, seconds=0.3)
-    out = gate.process(np.concatenate([hum, note, hum]))
-    start = len(hum)
-    assert np.abs(out[:start]).max() < 1e-5
-    settled = slice(start + FS // 100, start + len(note) - 10)
-    np.testing.assert_allclose(out[settled], np.concatenate([hum, note, hum])[settled], rtol=1e-3, atol=1e-6)
-    assert np.abs(out[-FS // 20 :]).max() < 0.1 * np.abs(hum).max()
 
 
 def test_the_power_stage_is_symmetric_clips_at_its_supply_and_sags():
