@@ -2,6 +2,7 @@
 
 import contextlib
 import socket
+import time
 from uuid import uuid4
 
 import numpy as np
@@ -368,3 +369,38 @@ def test_phones_on_outputs_that_the_device_lacks_are_left_out_and_it_goes_on(tmp
     monitor = Monitor(parts, [Cue(cue_id=uuid4(), mix=CueMix(), outputs=(2, 3))], None, rate_hz=FS, device=source)
     drained(LiveChains(source, parts, monitor.hear))
     assert (source.played, monitor.listened) == ([], False)
+
+
+def test_a_stereo_tone_is_heard_on_both_sides_and_printed_in_one_channel(tmp_path):
+    wide = Tone.model_validate({"name": "x", "blocks": [{"kind": "echo", "wide": True, "time_ms": 50, "mix": 100}]})
+    source = di_source(FS, 128)
+    source.audio = 0.1 * source.audio
+    asked = order(tmp_path, parts=[monitored(tmp_path, hear="tone", tone=wide, print_sim=True)])
+    listener = cue(me=Strip())
+    ears = Listener(listener.cue_id)
+    monitor = Monitor(asked.parts, [listener], ears, rate_hz=FS, plan=asked.plan, hurried=True)
+    monitor.windows = asked.plan.windows
+    printed = drained(LiveChains(source, asked.parts, monitor.hear))
+    both = ears.sound(listener.cue_id)
+    chain = ToneChain(wide, rate_hz=FS, voltage=DI_ONLY.di_voltage)
+    expected = chain.process(source.audio[:, 0])
+    np.testing.assert_allclose(both, expected, atol=1e-9)
+    np.testing.assert_allclose(printed[:, 1], expected.mean(axis=1), atol=1e-9)
+
+
+def test_a_tone_is_turned_while_it_is_played_through_but_not_what_is_printed(tmp_path):
+    loud, soft = (Tone.model_validate({"name": "x", "blocks": [{"kind": "trim", "gain_db": db}]}) for db in (0, -20))
+    for printed in (False, True):
+        rolled = monitored(tmp_path, hear="tone", tone=loud, print_sim=printed)
+        heard_levels = []
+        chains = LiveChains(di_source(FS, 128), [rolled], lambda _, wet, to=heard_levels: to.append(np.std(wet[0])))
+        for _ in range(20):
+            chains.read_block()
+        chains.turn(rolled.key, soft)
+        end = time.monotonic() + 5
+        while chains._turned and time.monotonic() < end:
+            time.sleep(0.002)
+        for _ in range(20):
+            chains.read_block()
+        fell_db = 20 * np.log10(heard_levels[-1] / heard_levels[0])
+        assert fell_db == pytest.approx(0 if printed else -20, abs=3)

@@ -14,9 +14,15 @@ from fatsignal.core.tone.voltage import UNKNOWN, DiVoltage
 from fatsignal.engine.orders import PartOrder
 from fatsignal.rig.source import Block, InputChannel, Source, side_by_side
 
+# What is printed while it is played has one channel; a stereo tone is re-amped for both of its sides.
 SIM_NAME = "sim"
 # The parts' sounds through their tones, by the part's place among the parts; a part without one is left out.
 Wet = dict[int, Samples]
+
+
+def in_one(sound: Samples) -> Samples:
+    """The middle of two channels; one is itself."""
+    return sound if sound.ndim == 1 else np.asarray(sound.mean(axis=1))
 
 
 class LiveChains:
@@ -159,7 +165,7 @@ class LiveChains:
         for index in self._printed:
             skip = min(self._skip[index], len(wet[index]))
             self._skip[index] -= skip
-            self._wet[index] = np.concatenate((self._wet[index], wet[index][skip:]))
+            self._wet[index] = np.concatenate((self._wet[index], in_one(wet[index])[skip:]))
         frames = min([len(self._dry), *(len(each) for each in self._wet.values())])
         at_frame = self._expected - len(self._dry)
         columns = []

@@ -22,6 +22,9 @@ from fatsignal.rig.source import Block, Source, side_by_side
 _PATIENCE_SHARE = 0.25
 _HURRIED_PATIENCE_S = 1.0
 
+# A live part in one channel, or what its tone makes of it for the left and for the right.
+_SIDES = (None, 0, 1)
+
 
 @dataclass(frozen=True, slots=True)
 class _Mixes:
@@ -55,10 +58,10 @@ class Monitor:
     def set_cues(self, cues: Sequence[Cue]) -> None:
         """Other levels and pans; they are faded to over the next block."""
         columns = self._playback.columns if self._playback is not None else []
-        keys = [part.key for part in self._parts]
+        live = [(part.key, side) for part in self._parts for side in _SIDES]
         self._mixes = _Mixes(
             {cue.cue_id: cue for cue in cues},
-            {cue.cue_id: (gains_of(cue.mix, columns), live_gains(cue.mix, keys)) for cue in cues},
+            {cue.cue_id: (gains_of(cue.mix, columns), live_gains(cue.mix, live)) for cue in cues},
         )
 
     @property
@@ -99,7 +102,7 @@ class Monitor:
         self._device.play(out, block.at_frame + 2 * len(mix))
 
     def _live(self, block: Block, wet: Wet) -> Samples:
-        live = np.zeros((len(block.samples), len(self._parts)))
+        live = np.zeros((len(block.samples), len(_SIDES) * len(self._parts)))
         for index, part in enumerate(self._parts):
             monitor = part.monitor
             if monitor.hear == "nothing" or monitor.when == "never":
@@ -109,8 +112,13 @@ class Monitor:
             if sound is None:
                 continue
             if monitor.when == "rolling or stopped" and self._plan is not None:
-                sound = sound * self._gate(block.at_frame, len(sound), inside=True)
-            live[:, index] = sound
+                gate = self._gate(block.at_frame, len(sound), inside=True)
+                sound = sound * (gate if sound.ndim == 1 else gate[:, None])
+            first = len(_SIDES) * index
+            if sound.ndim == 1:
+                live[:, first] = sound
+            else:
+                live[:, first + 1 : first + 3] = sound
         return live
 
     def _beside(self, at_frame: int, frames: int) -> Samples | None:

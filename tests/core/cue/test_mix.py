@@ -45,8 +45,8 @@ def test_strips_click_and_level_go_into_the_gains():
 
 def test_more_me_is_on_top_of_the_parts_own_strip():
     mix = CueMix(strips={"me": Strip(gain_db=-3)}, me=Strip(gain_db=9))
-    assert 20 * math.log10(live_gains(mix, ["me"])[0, 0]) == pytest.approx(6 - 3.0103, abs=1e-3)
-    assert not live_gains(CueMix(me=Strip(muted=True)), ["me"]).any()
+    assert 20 * math.log10(live_gains(mix, [("me", None)])[0, 0]) == pytest.approx(6 - 3.0103, abs=1e-3)
+    assert not live_gains(CueMix(me=Strip(muted=True)), [("me", None)]).any()
 
 
 @pytest.mark.parametrize("ceiling_dbfs", [-12.0, -3.0])

@@ -71,11 +71,13 @@ def gains_of(mix: CueMix, columns: Sequence[tuple[str, int | None]]) -> Samples:
     return gains * amplitude_from_db(mix.level_db)
 
 
-def live_gains(mix: CueMix, keys: Sequence[str]) -> Samples:
-    """Gains of the live parts, shape (parts, 2): their strip, and "more me" on top."""
-    gains = np.zeros((len(keys), 2))
-    for row, key in enumerate(keys):
+def live_gains(mix: CueMix, columns: Sequence[tuple[str, int | None]]) -> Samples:
+    """Gains of the live parts, shape (columns, 2): their strip, and "more me" on top; columns as of `gains_of`."""
+    gains = np.zeros((len(columns), 2))
+    for row, (key, side) in enumerate(columns):
         strip = mix.strips.get(key, Strip())
-        left, right = pan_gains(max(-1.0, min(1.0, strip.pan + mix.me.pan)))
-        gains[row] = np.array([left, right]) * strip.gain * mix.me.gain
+        both = np.array(pan_gains(max(-1.0, min(1.0, strip.pan + mix.me.pan)), stereo=side is not None))
+        if side is not None:
+            both[1 - side] = 0.0
+        gains[row] = both * strip.gain * mix.me.gain
     return gains * amplitude_from_db(mix.level_db)
