@@ -192,6 +192,8 @@ function hear(message: Message) {
       } else refreshPrints()
       break
     case 'work':
+      if (message.kind === 'tone measure' && message.state === 'done')
+        void queryClient.invalidateQueries({ queryKey: ['tones-found'] })
       if (message.kind !== 'parcel') break
       if (message.state === 'working') {
         showIn<Parcel>('parcels', message.work_id, { state: message.state, progress: message.progress })

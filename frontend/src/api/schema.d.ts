@@ -1603,6 +1603,150 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/tones": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * All Tones
+         * @description The newest revision of every tone.
+         */
+        get: operations["all_tones_api_tones_get"];
+        put?: never;
+        /**
+         * Keep Tone
+         * @description Keep a tone; under a name that exists it becomes a new revision.
+         */
+        post: operations["keep_tone_api_tones_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/tones/found": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Find
+         * @description Tones by words, by instrument and by how they sound; what was not measured yet is measured from now on.
+         */
+        get: operations["find_api_tones_found_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/tones/schema": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Schema
+         * @description JSON Schema of the tone document.
+         */
+        get: operations["schema_api_tones_schema_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/block-kinds": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Block Kinds
+         * @description The kinds of blocks that a tone is made of.
+         */
+        get: operations["block_kinds_api_block_kinds_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/tones/{revision_id}/strip": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Strip
+         * @description The tone's blocks in signal order, each with its curve.
+         */
+        get: operations["strip_api_tones__revision_id__strip_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/tones/{tone_id}/revisions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Revisions
+         * @description Every keeping of a tone, the newest first, with how much was printed with it.
+         */
+        get: operations["revisions_api_tones__tone_id__revisions_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/tones/{revision_id}/document.json": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Take Out
+         * @description A tone as a document of the open format.
+         */
+        get: operations["take_out_api_tones__revision_id__document_json_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sessions/{session_id}/takes": {
         parameters: {
             query?: never;
@@ -2174,90 +2318,6 @@ export interface paths {
          * @description Stop hearing what is armed.
          */
         delete: operations["end_standby_api_sessions__session_id__standby_delete"];
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/tones": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * All Tones
-         * @description The newest revision of every tone.
-         */
-        get: operations["all_tones_api_tones_get"];
-        put?: never;
-        /**
-         * Keep Tone
-         * @description Keep a tone; under a name that exists it becomes a new revision.
-         */
-        post: operations["keep_tone_api_tones_post"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/block-kinds": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Block Kinds
-         * @description The kinds of blocks that a tone is made of.
-         */
-        get: operations["block_kinds_api_block_kinds_get"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/tones/schema": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Schema
-         * @description JSON Schema of the tone document.
-         */
-        get: operations["schema_api_tones_schema_get"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/tones/{revision_id}/strip": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Strip
-         * @description The tone's blocks in signal order, each with its curve.
-         */
-        get: operations["strip_api_tones__revision_id__strip_get"];
-        put?: never;
-        post?: never;
-        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -3208,6 +3268,10 @@ export interface components {
             tone_name: string;
             /** Use */
             use: string;
+            /** Instruments */
+            instruments: ("guitar" | "baritone" | "bass" | "acoustic")[];
+            /** Kept Tone Id */
+            kept_tone_id: string | null;
             /** Oversample */
             oversample: number;
             /** Kept Revision Id */
@@ -4458,6 +4522,40 @@ export interface components {
             /** Label */
             label: string;
         };
+        /**
+         * FiguresView
+         * @description What was measured of a tone on a plain riff; see `fatsignal.core.tone.measures`.
+         */
+        FiguresView: {
+            /** Loudness Lufs */
+            loudness_lufs: number;
+            /**
+             * Tilt Db
+             * @description Brightness, dB per octave over the riff's own.
+             */
+            tilt_db: number;
+            /** Low End Db */
+            low_end_db: number;
+            /**
+             * Added Db
+             * @description Partials that it adds to a soft tone, against that.
+             */
+            added_db: number;
+            /** Crest Lost Db */
+            crest_lost_db: number;
+            /**
+             * Answers Db
+             * @description How much louder it gets when it is played 20 dB harder.
+             */
+            answers_db: number;
+            /**
+             * Quiet Db
+             * @description How far its noise lies below the riff.
+             */
+            quiet_db: number;
+            /** Tail S */
+            tail_s: number;
+        };
         /** FilesAsked */
         FilesAsked: {
             /**
@@ -4578,6 +4676,44 @@ export interface components {
              * @default false
              */
             audio_stays: boolean;
+        };
+        /** FoundTone */
+        FoundTone: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /**
+             * Tone Id
+             * Format: uuid
+             */
+            tone_id: string;
+            /** Name */
+            name: string;
+            /** Revision */
+            revision: number;
+            /** Use */
+            use: string;
+            /** Instruments */
+            instruments: ("guitar" | "baritone" | "bass" | "acoustic")[];
+            /** @description Null until it was measured. */
+            figures: components["schemas"]["FiguresView"] | null;
+            /**
+             * Apart
+             * @description From the one it is to be like, in steps just told apart.
+             */
+            apart?: number | null;
+        };
+        /** FoundTones */
+        FoundTones: {
+            /** Tones */
+            tones: components["schemas"]["FoundTone"][];
+            /**
+             * Measuring
+             * @description So many are being measured still.
+             */
+            measuring: number;
         };
         /**
          * FrontView
@@ -5049,6 +5185,11 @@ export interface components {
              * @default
              */
             use: string;
+            /**
+             * Instruments
+             * @default []
+             */
+            instruments: ("guitar" | "baritone" | "bass" | "acoustic")[];
         };
         /** KeptStarred */
         KeptStarred: {
@@ -6817,6 +6958,28 @@ export interface components {
             wide: boolean;
         };
         /**
+         * RevisionView
+         * @description One keeping of a tone, and how much was printed with it.
+         */
+        RevisionView: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Revision */
+            revision: number;
+            /** Use */
+            use: string;
+            /**
+             * Made At
+             * Format: date-time
+             */
+            made_at: string;
+            /** Prints */
+            prints: number;
+        };
+        /**
          * RigSetup
          * @description The rig of one part.
          */
@@ -8152,6 +8315,8 @@ export interface components {
             revision: number;
             /** Use */
             use: string;
+            /** Instruments */
+            instruments: ("guitar" | "baritone" | "bass" | "acoustic")[];
             /** Document */
             document: {
                 [key: string]: unknown;
@@ -12053,6 +12218,235 @@ export interface operations {
             };
         };
     };
+    all_tones_api_tones_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ToneView"][];
+                };
+            };
+        };
+    };
+    keep_tone_api_tones_post: {
+        parameters: {
+            query?: {
+                /** @description In whose history it is an act, to be undone. */
+                session_id?: string | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    [key: string]: unknown;
+                };
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ToneView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    find_api_tones_found_get: {
+        parameters: {
+            query?: {
+                typed?: string;
+                instrument?: ("guitar" | "baritone" | "bass" | "acoustic") | null;
+                order?: "name" | "brighter" | "darker" | "cleaner" | "more driven" | "more low end" | "quieter" | "softer" | "harder";
+                like?: string | null;
+                between?: string | null;
+                than?: string | null;
+                /** @description Whose riff the figures are of. */
+                played_on?: "guitar" | "baritone" | "bass" | "acoustic";
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FoundTones"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    schema_api_tones_schema_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: unknown;
+                    };
+                };
+            };
+        };
+    };
+    block_kinds_api_block_kinds_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KindView"][];
+                };
+            };
+        };
+    };
+    strip_api_tones__revision_id__strip_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                revision_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CurveView"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    revisions_api_tones__tone_id__revisions_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                tone_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RevisionView"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    take_out_api_tones__revision_id__document_json_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                revision_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     all_takes_api_sessions__session_id__takes_get: {
         parameters: {
             query?: never;
@@ -13188,137 +13582,6 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
-            };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
-        };
-    };
-    all_tones_api_tones_get: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ToneView"][];
-                };
-            };
-        };
-    };
-    keep_tone_api_tones_post: {
-        parameters: {
-            query?: {
-                /** @description In whose history it is an act, to be undone. */
-                session_id?: string | null;
-            };
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": {
-                    [key: string]: unknown;
-                };
-            };
-        };
-        responses: {
-            /** @description Successful Response */
-            201: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ToneView"];
-                };
-            };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
-        };
-    };
-    block_kinds_api_block_kinds_get: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["KindView"][];
-                };
-            };
-        };
-    };
-    schema_api_tones_schema_get: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": {
-                        [key: string]: unknown;
-                    };
-                };
-            };
-        };
-    };
-    strip_api_tones__revision_id__strip_get: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                revision_id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["CurveView"][];
-                };
             };
             /** @description Validation Error */
             422: {

@@ -5,7 +5,7 @@ from datetime import datetime
 from typing import Any
 from uuid import UUID
 
-from psycopg.rows import class_row
+from psycopg.rows import class_row, dict_row
 from psycopg.types.json import Jsonb
 
 from fatsignal.core.tone.document import Tone
@@ -86,6 +86,38 @@ async def list_newest(conn: Connection) -> list[ToneRevision]:
             """
         )
         return await cur.fetchall()
+
+
+@dataclass(frozen=True, slots=True)
+class KeptRevision:
+    """A revision, and how many finished prints were made with it."""
+
+    revision: ToneRevision
+    prints: int
+
+
+async def list_revisions(conn: Connection, tone_id: UUID) -> list[KeptRevision]:
+    """Every revision of a tone, the newest first.
+
+    Raises
+    ------
+    NotFound
+        If there is no such tone.
+    """
+    async with conn.cursor(row_factory=dict_row) as cur:
+        await cur.execute(
+            f"""
+            SELECT {_REVISION},
+                   (SELECT count(*) FROM print WHERE tone_revision_id = tone_revision.id AND file IS NOT NULL) AS prints
+            FROM tone_revision JOIN tone ON tone.id = tone_revision.tone_id
+            WHERE tone.id = %s ORDER BY tone_revision.revision DESC
+            """,
+            (tone_id,),
+        )
+        found = [KeptRevision(prints=row.pop("prints"), revision=ToneRevision(**row)) async for row in cur]
+    if not found:
+        raise NotFound("tone", tone_id)
+    return found
 
 
 async def get_revision(conn: Connection, revision_id: UUID) -> ToneRevision:

@@ -59,6 +59,7 @@ from fatsignal.web.routes import (
     song,
     take_edits,
     takes,
+    tones,
     waves,
 )
 from fatsignal.web.security import SameOriginOnly
@@ -91,6 +92,7 @@ def create_app(settings: Settings | None = None) -> FastAPI:
         comp_files,
         comp_pieces,
         compared,
+        tones,
         takes,
         take_edits,
         gathering,

@@ -9,6 +9,7 @@ import { useAddress } from '../../shell/useAddress'
 import { useKeys } from '../../shell/useKeys'
 import { Button } from '../../ui/Button'
 import { Select } from '../../ui/Select'
+import { clock, count } from '../../ui/format'
 import { AddBlock } from './AddBlock'
 import { BenchHead } from './BenchHead'
 import { BlockStrip } from './BlockStrip'
@@ -17,7 +18,7 @@ import { LoopWave } from './LoopWave'
 import { SoundsRow } from './SoundsRow'
 import { SpectrumApart } from './SpectrumApart'
 import { turned } from './TurnRule'
-import { benchQuery, useBenchCurves, useBenchQuery, useBlockKinds, useMeasured } from './queries'
+import { benchQuery, useBenchCurves, useBenchQuery, useBlockKinds, useMeasured, useRevisions } from './queries'
 import { useBenchActs } from './useBenchActs'
 import { useBenchSound } from './useBenchSound'
 
@@ -49,6 +50,7 @@ function Laid({ bench }: { bench: Bench }) {
   const measured = useMeasured(bench).data
   const kinds = useBlockKinds().data ?? []
   const tones = useTones().data ?? []
+  const revisions = useRevisions(bench.kept_tone_id).data ?? []
   const [adding, setAdding] = useState(false)
   const [keeping, setKeeping] = useState(false)
   const chosen = Math.min(Number(shown.get('block') ?? 0), bench.blocks.length - 1)
@@ -214,12 +216,25 @@ function Laid({ bench }: { bench: Bench }) {
       </div>
       <header className="flex items-baseline gap-4 whitespace-nowrap">
         <h2 className="text-[22px] leading-tight">{bench.tone_name}</h2>
-        <p className="min-w-0 truncate text-[13.5px] text-pencil">
-          {bench.kept_revision
-            ? `revision ${bench.kept_revision}${bench.changed ? ', turned since' : ''}`
-            : 'not kept yet'}
-          {bench.use && ` · ${bench.use}`}
-        </p>
+        <span className="flex min-w-0 items-baseline gap-1.5 text-[13.5px] text-pencil">
+          {bench.kept_revision_id && revisions.length > 0 ? (
+            <Select
+              label="Revision"
+              value={bench.kept_revision_id}
+              options={revisions.map((each) => each.id)}
+              said={(id) => `revision ${revisions.find((each) => each.id === id)?.revision ?? ''}`}
+              detail={(id) => {
+                const each = revisions.find((one) => one.id === id)
+                return each ? `${clock(each.made_at)} · ${count(each.prints, 'print')}` : ''
+              }}
+              onChange={(id) => void acts.takeUp({ tone_revision_id: id })}
+            />
+          ) : (
+            'not kept yet'
+          )}
+          {bench.changed && bench.kept_revision && <span>turned since</span>}
+          {bench.use && <span className="min-w-0 truncate">· {bench.use}</span>}
+        </span>
         <span className="flex items-baseline gap-1.5 text-[13.5px] text-pencil">
           <Select
             label="Take up another tone"

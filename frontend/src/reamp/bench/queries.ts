@@ -44,6 +44,15 @@ export function useMeasured(bench: Bench) {
   })
 }
 
+/** Every keeping of the tone on the bench, the newest first. */
+export function useRevisions(toneId: string | null | undefined) {
+  return useQuery({
+    queryKey: ['revisions', toneId],
+    enabled: Boolean(toneId),
+    queryFn: () => answered(api.GET('/api/tones/{tone_id}/revisions', { params: { path: { tone_id: toneId! } } })),
+  })
+}
+
 /** The kinds of blocks there are; they never change while the program runs. */
 export function useBlockKinds() {
   return useQuery({

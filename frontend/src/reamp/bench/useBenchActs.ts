@@ -32,10 +32,13 @@ export function useBenchActs(partId: string) {
         lay(() => answered(api.POST('/api/parts/{part_id}/bench/aside', { params, body: { letter } }))),
       setBeside: (keys: string[]) =>
         lay(() => answered(api.PUT('/api/parts/{part_id}/bench/beside', { params, body: { keys } }))),
-      keep: async (name: string, use: string) => {
-        const bench = await answered(api.POST('/api/parts/{part_id}/bench/kept', { params, body: { name, use } }))
+      keep: async (name: string, use: string, instruments: Bench['instruments']) => {
+        const bench = await answered(
+          api.POST('/api/parts/{part_id}/bench/kept', { params, body: { name, use, instruments } }),
+        )
         queryClient.setQueryData(benchQuery(partId).queryKey, bench)
-        for (const key of ['tones', 'history']) void queryClient.invalidateQueries({ queryKey: [key] })
+        for (const key of ['tones', 'tones-found', 'revisions', 'history'])
+          void queryClient.invalidateQueries({ queryKey: [key] })
       },
     }
   }, [partId])

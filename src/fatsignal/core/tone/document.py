@@ -12,6 +12,7 @@ from pydantic import Field, ValidationError, model_validator
 
 from fatsignal.core.tone.blocks import Block
 from fatsignal.core.tone.blocks.block import TonePart
+from fatsignal.core.tone.instruments import For
 from fatsignal.core.tone.voltage import HIGHEST_FULL_SCALE_V, LOWEST_FULL_SCALE_V, UNKNOWN_FULL_SCALE_V
 from fatsignal.errors import ToneRefused
 
@@ -27,6 +28,9 @@ class Tone(TonePart):
     version: Literal[2] = 2
     name: str = Field(min_length=1, max_length=60, pattern=r"^[^\x00-\x1f/\\]+$")
     use: str = Field("", max_length=120)
+    instruments: list[For] = Field(
+        default_factory=list, max_length=4, description="For which it was made; empty: for any."
+    )
     oversample: Literal[1, 2, 4, 8] = 4
     blocks: list[Block] = Field(min_length=1, max_length=MOST_BLOCKS)
 

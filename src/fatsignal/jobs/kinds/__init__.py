@@ -16,12 +16,14 @@ from fatsignal.jobs.kinds.printing import PRINTING
 from fatsignal.jobs.kinds.pulses import PULSE
 from fatsignal.jobs.kinds.signal_paths import SIGNAL_PATH
 from fatsignal.jobs.kinds.surveying import SURVEY
+from fatsignal.jobs.kinds.tone_measuring import TONE_MEASURE
 from fatsignal.jobs.kinds.trial_imports import TRIAL_IMPORT
 from fatsignal.jobs.kinds.trials import TRIAL, TRIAL_DIFFERENCE
 from fatsignal.jobs.kinds.waves import WAVE
 
 _ALL: tuple[AnyKind, ...] = (
     PRINTING, SURVEY, IMPORT, BACKING, PLAYBACK, PULSE, CHECK, JUDGING, STROKES, TUNING_DRIFT, COMP_LEVELS, COMP_FILES,
-    BENCH, COMPARISON, CURVES, LATENCY, SIGNAL_PATH, MIDI, PARCEL, WAVE, TRIAL, TRIAL_DIFFERENCE, TRIAL_IMPORT,
+    BENCH, TONE_MEASURE, COMPARISON, CURVES, LATENCY, SIGNAL_PATH, MIDI, PARCEL, WAVE, TRIAL, TRIAL_DIFFERENCE,
+    TRIAL_IMPORT,
 )  # fmt: skip
 KINDS: dict[str, AnyKind] = {kind.name: kind for kind in _ALL}

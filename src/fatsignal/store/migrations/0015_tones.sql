@@ -2,6 +2,16 @@
 ALTER TABLE take ADD COLUMN di_full_scale_v double precision
     CONSTRAINT take_di_full_scale_positive CHECK (di_full_scale_v BETWEEN 0.001 AND 500);
 
+-- What was measured of a tone, as it sounds, for an instrument.
+CREATE TABLE tone_measure (
+    fingerprint text NOT NULL,
+    instrument  text NOT NULL,
+    measured_by integer NOT NULL,
+    figures     jsonb NOT NULL,
+    thirds_db   double precision[] NOT NULL,
+    CONSTRAINT tone_measure_pk PRIMARY KEY (fingerprint, instrument)
+);
+
 -- The bench of a part: the tone that is being worked out there, what goes round through it, what it is held against.
 CREATE TABLE bench (
     id               uuid PRIMARY KEY CONSTRAINT bench_part_fk REFERENCES part ON DELETE CASCADE,

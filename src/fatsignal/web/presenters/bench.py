@@ -12,6 +12,7 @@ from fatsignal.acts.dry_sound import HowKnown
 from fatsignal.core.material.channels import find
 from fatsignal.core.tone.blocks import KINDS
 from fatsignal.core.tone.controls import controls_of
+from fatsignal.core.tone.instruments import For
 from fatsignal.store import comps, takes
 from fatsignal.store.database import Connection
 from fatsignal.store.parts import Part
@@ -95,6 +96,8 @@ class BenchView(BaseModel):
     revision: str = Field(description="Of the tone; sent with what moves blocks.")
     tone_name: str
     use: str
+    instruments: list[For]
+    kept_tone_id: UUID | None
     oversample: int
     kept_revision_id: UUID | None
     kept_revision: int | None
@@ -152,6 +155,7 @@ async def bench_view(
     first_bar = tempo.bar_at(things.loop.from_frame)
     return BenchView(
         part_id=part.id, part_name=part.name, revision=revision, tone_name=tone.name, use=tone.use,
+        instruments=tone.instruments, kept_tone_id=things.kept.tone_id if things.kept else None,
         oversample=tone.oversample, kept_revision_id=things.kept.id if things.kept else None,
         kept_revision=things.kept.revision if things.kept else None,
         changed=things.kept is None or things.kept.fingerprint != tone.fingerprint(),

@@ -9,7 +9,9 @@ from fastapi import APIRouter, Body, Response
 from pydantic import BaseModel, Field
 
 from fatsignal.acts.bench import BenchThings, SoundOnBench, bench_of, things_on_bench, with_tone
+from fatsignal.core.tone.document import parse_tone
 from fatsignal.core.tone.edits import ToneEdit, edited
+from fatsignal.core.tone.instruments import For
 from fatsignal.errors import InvalidSetting, NotFound
 from fatsignal.jobs.kinds.benching import BENCH_KIND
 from fatsignal.store import benches, di_voltages, history, parts, sessions, takes, tones
@@ -62,6 +64,7 @@ class Heard(BaseModel):
 class Keeping(BaseModel):
     name: str = Field(min_length=1, max_length=60)
     use: str = Field(default="", max_length=120)
+    instruments: list[For] = Field(default=[], max_length=4)
 
 
 class Started(BaseModel):
@@ -258,7 +261,8 @@ async def keep(
     """Keep the tone as it is: under a name that there is already it becomes that tone's next revision."""
     part, session = await _part(conn, part_id)
     bench = await _laid(conn, part)
-    tone = bench.tone.model_copy(update={"name": wanted.name.strip() or bench.tone.name, "use": wanted.use.strip()})
+    named = {"name": wanted.name.strip(), "use": wanted.use.strip(), "instruments": wanted.instruments}
+    tone = parse_tone({**bench.document, **named})
     tone_id, revision_id = uuid4(), uuid4()
     scope: history.Scope = {"tone": [tone_id], "tone_revision": [revision_id], "bench": [part_id]}
     async with history.act(conn, session.id, kind="keep tone", says=f"tone {tone.name} kept", scope=scope) as acting:

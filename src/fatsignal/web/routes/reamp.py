@@ -1,35 +1,19 @@
 """Re-amp: tones, prints, and what a comparison at equal loudness needs."""
 
-import json
-from datetime import datetime
-from typing import Annotated, Any
-from uuid import UUID, uuid4
+from uuid import UUID
 
-from fastapi import APIRouter, Body, Query, Response
+from fastapi import APIRouter, Response
 from pydantic import BaseModel, Field
 
 from fatsignal.acts.find_material import find_material
 from fatsignal.acts.materials import material_of_print, material_of_take
 from fatsignal.core.material.channels import HEARD_FIRST, RecordedKind, Wanted, first_of
-from fatsignal.errors import ToneRefused
-from fatsignal.store import history, parts, prints, sessions, takes, tones, works
+from fatsignal.store import parts, prints, takes, tones, works
 from fatsignal.web.context import Pool, SettingsDep, Transaction, WorkQueueDep
-from fatsignal.web.presenters.bench import KindView, kinds_view
-from fatsignal.web.presenters.curves import CurveView, curves_of
 from fatsignal.web.presenters.prints import PrintView, prints_of
 from fatsignal.web.sounds import StreamedSound, streamed
 
 router = APIRouter(prefix="/api", tags=["re-amp"])
-
-
-class ToneView(BaseModel, from_attributes=True):
-    id: UUID
-    tone_id: UUID
-    name: str
-    revision: int
-    use: str
-    document: dict[str, Any]
-    made_at: datetime
 
 
 class NewPrint(BaseModel):
@@ -60,57 +44,6 @@ class ComparisonView(BaseModel):
     rate_hz: int
     sounds: list[SoundView]
     heard_first: str | None = Field(description="Key of the sound that is heard until another is chosen.")
-
-
-@router.get("/tones")
-async def all_tones(conn: Transaction) -> list[ToneView]:
-    """The newest revision of every tone."""
-    return [_tone_view(revision) for revision in await tones.list_newest(conn)]
-
-
-@router.post("/tones", status_code=201)
-async def keep_tone(
-    conn: Transaction,
-    document: Annotated[dict[str, Any], Body(description="A tone document.")],
-    session_id: Annotated[UUID | None, Query(description="In whose history it is an act, to be undone.")] = None,
-) -> ToneView:
-    """Keep a tone; under a name that exists it becomes a new revision."""
-    from fatsignal.core.tone.document import LARGEST_DOCUMENT_BYTES, parse_tone
-
-    size = len(json.dumps(document))
-    if size > LARGEST_DOCUMENT_BYTES:
-        raise ToneRefused(f"this tone document has {size} bytes; at most {LARGEST_DOCUMENT_BYTES} are read")
-    tone = parse_tone(document)
-    if session_id is None:
-        return _tone_view(await tones.keep_tone(conn, tone))
-    await sessions.get_session(conn, session_id)
-    tone_id, revision_id = uuid4(), uuid4()
-    scope: history.Scope = {"tone": [tone_id], "tone_revision": [revision_id]}
-    async with history.act(conn, session_id, kind="keep tone", says=f"tone {tone.name} kept", scope=scope):
-        kept = await tones.keep_tone(conn, tone, tone_id=tone_id, revision_id=revision_id)
-    return _tone_view(kept)
-
-
-@router.get("/block-kinds")
-async def block_kinds() -> list[KindView]:
-    """The kinds of blocks that a tone is made of."""
-    return kinds_view()
-
-
-@router.get("/tones/schema")
-async def schema() -> dict[str, Any]:
-    """JSON Schema of the tone document."""
-    from fatsignal.core.tone.document import tone_schema
-
-    return tone_schema()
-
-
-@router.get("/tones/{revision_id}/strip")
-async def strip(revision_id: UUID, pool: Pool, queue: WorkQueueDep) -> list[CurveView]:
-    """The tone's blocks in signal order, each with its curve."""
-    async with pool.connection() as conn:
-        revision = await tones.get_revision(conn, revision_id)
-    return await curves_of(queue, revision.document)
 
 
 @router.get("/sessions/{session_id}/prints")
@@ -186,15 +119,3 @@ async def comparison(take_id: UUID, conn: Transaction, settings: SettingsDep) ->
         take_id=take_id, from_frame=take.from_frame, frames=take.frames, rate_hz=take.rate_hz, sounds=sounds,
         heard_first=first.key if first else None,
     )  # fmt: skip
-
-
-def _tone_view(revision: tones.ToneRevision) -> ToneView:
-    return ToneView(
-        id=revision.id,
-        tone_id=revision.tone_id,
-        name=revision.name,
-        revision=revision.revision,
-        use=str(revision.document.get("use", "")),
-        document=revision.document,
-        made_at=revision.made_at,
-    )

@@ -15,9 +15,9 @@ from fatsignal.core.song.sections import SongSection, what_changed
 from fatsignal.core.timing.click import ClickSettings, render_click
 from fatsignal.core.timing.tempo import LONGEST_SONG_BARS, MeterChange, TempoChange, TempoMap, parse_tempo
 from fatsignal.errors import InvalidSetting
-from fatsignal.files.names import file_name
 from fatsignal.jobs.kinds.midi import MIDI_KIND
 from fatsignal.store import history, sections, sessions
+from fatsignal.web.attachments import attachment
 from fatsignal.web.context import Pool, SettingsDep, Transaction, WorkQueueDep
 from fatsignal.web.presenters.sessions import SectionView, SessionView, TempoView, check_song, one_session, tempo_view
 from fatsignal.web.revisions import IfMatch
@@ -231,10 +231,7 @@ async def write_song(session_id: UUID, pool: Pool) -> Response:
         session = await sessions.get_session(conn, session_id)
         found = [section.in_song for section in await sections.list_sections(conn, session_id)]
     data = await asyncio.to_thread(write_midi, session.tempo, found, name=session.name, song_bars=session.song_bars)
-    ascii_name = file_name(session.name).encode("ascii", "ignore").decode().strip() or "song"
-    return Response(
-        data, media_type="audio/midi", headers={"Content-Disposition": f'attachment; filename="{ascii_name}.mid"'}
-    )
+    return Response(data, media_type="audio/midi", headers=attachment(f"{session.name}.mid"))
 
 
 @router.post("/sessions/{session_id}/song.mid")
