@@ -48,6 +48,7 @@ class Circuit:
     resistors: list[tuple[str, str, float]] = field(default_factory=list)
     capacitors: list[tuple[str, str, float, bool]] = field(default_factory=list)
     sources: list[tuple[str, str]] = field(default_factory=list)
+    opamps: list[tuple[str, str, str]] = field(default_factory=list)
     ports: list[tuple[str, str]] = field(default_factory=list)
 
     def resistor(self, plus: str, minus: str, ohm: float) -> None:
@@ -59,6 +60,10 @@ class Circuit:
     def source(self, plus: str, minus: str = GROUND) -> None:
         """A voltage source; its value is the next element of `u`."""
         self.sources.append((plus, minus))
+
+    def opamp(self, plus: str, minus: str, out: str) -> None:
+        """An ideal operational amplifier in feedback: it gives what makes both of its inputs equal (a nullor)."""
+        self.opamps.append((plus, minus, out))
 
     def port(self, plus: str, minus: str) -> None:
         """A nonlinear device that draws its current from `plus` to `minus`."""
@@ -77,18 +82,22 @@ class Circuit:
         n_u = self._incidence(nodes, self.sources)
         n_n = self._incidence(nodes, self.ports)
         n_o = self._incidence(nodes, [(node, GROUND) for node in outputs])
-        count, inputs = len(nodes), len(self.sources)
-        system = np.zeros((count + inputs, count + inputs))
+        n_equal = self._incidence(nodes, [(plus, minus) for plus, minus, _ in self.opamps])
+        n_gives = self._incidence(nodes, [(out, GROUND) for *_, out in self.opamps])
+        count, inputs, amps = len(nodes), len(self.sources), len(self.opamps)
+        system = np.zeros((count + inputs + amps, count + inputs + amps))
         system[:count, :count] = n_r.T @ conductance @ n_r + n_x.T @ storage @ n_x
-        system[:count, count:] = n_u.T
-        system[count:, :count] = n_u
+        system[:count, count : count + inputs] = n_u.T
+        system[count : count + inputs, :count] = n_u
+        system[:count, count + inputs :] = n_gives.T
+        system[count + inputs :, :count] = n_equal
         inverse = np.linalg.inv(system)
 
         def padded(incidence: Matrix) -> Matrix:
-            return np.hstack([incidence, np.zeros((len(incidence), inputs))])
+            return np.hstack([incidence, np.zeros((len(incidence), inputs + amps))])
 
         p_x, p_n, p_o = padded(n_x), padded(n_n), padded(n_o)
-        unit = np.vstack([np.zeros((count, inputs)), np.eye(inputs)])
+        unit = np.vstack([np.zeros((count, inputs)), np.eye(inputs), np.zeros((amps, inputs))])
         return StateSpace(
             a=update @ p_x @ inverse @ p_x.T - trapezoidal,
             b=update @ p_x @ inverse @ unit,
@@ -107,6 +116,8 @@ class Circuit:
             *((p, m) for p, m, *_ in self.capacitors),
             *self.sources,
             *self.ports,
+            *((plus, minus) for plus, minus, _ in self.opamps),
+            *((out, GROUND) for *_, out in self.opamps),
         ]
         return sorted({node for pair in pairs for node in pair} - {GROUND})
 

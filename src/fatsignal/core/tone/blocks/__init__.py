@@ -5,17 +5,22 @@ from typing import Annotated, get_args
 from pydantic import Field
 
 from fatsignal.core.tone.blocks.block import ToneBlock
+from fatsignal.core.tone.blocks.boost import Boost
 from fatsignal.core.tone.blocks.chorus import Chorus
 from fatsignal.core.tone.blocks.compressor import Compressor
 from fatsignal.core.tone.blocks.echo import Echo
 from fatsignal.core.tone.blocks.equaliser import Band, Equaliser
 from fatsignal.core.tone.blocks.first_stages import FirstStages
 from fatsignal.core.tone.blocks.flanger import Flanger
+from fatsignal.core.tone.blocks.fuzz import Fuzz
 from fatsignal.core.tone.blocks.gate import Gate
+from fatsignal.core.tone.blocks.hard_clip import HardClip
 from fatsignal.core.tone.blocks.limiter import Limiter
+from fatsignal.core.tone.blocks.octave import Octave
 from fatsignal.core.tone.blocks.phaser import Phaser
 from fatsignal.core.tone.blocks.power import Power
 from fatsignal.core.tone.blocks.reverb import Reverb
+from fatsignal.core.tone.blocks.soft_clip import SoftClip
 from fatsignal.core.tone.blocks.speaker import Mic, SpeakerAndMics
 from fatsignal.core.tone.blocks.spring import Spring
 from fatsignal.core.tone.blocks.ten_bands import TenBands
@@ -26,14 +31,15 @@ from fatsignal.core.tone.blocks.wah import Wah
 
 # In the order in which they usually stand.
 Block = Annotated[
-    Gate | Compressor | Wah | FirstStages | ToneNetwork | Power | SpeakerAndMics | Equaliser | TenBands | Phaser
-    | Chorus | Flanger | Tremolo | Echo | Reverb | Spring | Limiter | Trim,
+    Gate | Compressor | Wah | Boost | SoftClip | HardClip | Fuzz | Octave | FirstStages | ToneNetwork | Power
+    | SpeakerAndMics | Equaliser | TenBands | Phaser | Chorus | Flanger | Tremolo | Echo | Reverb | Spring | Limiter
+    | Trim,
     Field(discriminator="kind"),
 ]  # fmt: skip
 KINDS: tuple[type[ToneBlock], ...] = get_args(get_args(Block)[0])
 
 __all__ = [
-    "KINDS", "Band", "Block", "Chorus", "Compressor", "Echo", "Equaliser", "FirstStages", "Flanger", "Gate", "Limiter",
-    "Mic", "Phaser", "Power", "Reverb", "SpeakerAndMics", "Spring", "TenBands", "ToneBlock", "ToneNetwork", "Tremolo",
-    "Trim", "Wah",
+    "KINDS", "Band", "Block", "Boost", "Chorus", "Compressor", "Echo", "Equaliser", "FirstStages", "Flanger", "Fuzz",
+    "Gate", "HardClip", "Limiter", "Mic", "Octave", "Phaser", "Power", "Reverb", "SoftClip", "SpeakerAndMics", "Spring",
+    "TenBands", "ToneBlock", "ToneNetwork", "Tremolo", "Trim", "Wah",
 ]  # fmt: skip

@@ -1,0 +1,295 @@
+"""Small circuits with diodes and transistors: every sample solved by Newton over the voltages of their junctions.
+
+A circuit of `core/amp/circuit.py` whose nonlinear ports are junctions: a pair of diodes back to back, a
+transistor with its two. Few enough that solving them at every sample is about as fast as reading a table.
+
+References
+----------
+.. [1] D. T. Yeh, J. S. Abel, J. O. Smith, "Simplified, physically-informed models of distortion and overdrive guitar
+   effects pedals", DAFx 2007: diode clippers by Shockley's law, solved at every sample.
+.. [2] J. J. Ebers, J. L. Moll, "Large-signal behavior of junction transistors", Proc. IRE 42(12), 1954.
+.. [3] L. W. Nagel, "SPICE2", UCB/ERL M520, 1975: the limiting of junction voltages between steps of Newton.
+"""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from fatsignal.core.amp.circuit import Circuit, StateSpace
+from fatsignal.core.arrays import Real
+from fatsignal.core.clip import Samples
+from fatsignal.core.compiled import njit
+
+THERMAL_V = 0.02585
+_PAIR, _NPN = 0, 1
+_MOST_STEPS = 60
+# Beyond this many thermal voltages the exponential goes on as a straight line: no number grows out of hand.
+_LARGEST_EXPONENT = 60.0
+# The table's axis: p / (|p| + warp).
+_WARP_V, _LIMIT_V, _POINTS = 1.0, 2_000.0, 8_192
+
+
+@dataclass(frozen=True, slots=True)
+class DiodePair:
+    """Two diodes back to back over one port; `uneven` are in a row one way. Small silicon, values from memory."""
+
+    saturation_a: float = 2.52e-9
+    emission: float = 1.752
+    uneven: int = 1
+
+    def rows(self) -> list[list[float]]:
+        return [[_PAIR, self.saturation_a, self.emission * THERMAL_V, float(self.uneven), 0.0]]
+
+
+@dataclass(frozen=True, slots=True)
+class Npn:
+    """A transistor over two ports, base to emitter and base to collector; Ebers and Moll in the transport form."""
+
+    saturation_a: float = 1e-14
+    forward_gain: float = 200.0
+    reverse_gain: float = 4.0
+
+    def rows(self) -> list[list[float]]:
+        values = [self.saturation_a, THERMAL_V, self.forward_gain, self.reverse_gain]
+        return [[_NPN, *values], [_NPN, *values]]
+
+
+Junction = DiodePair | Npn
+
+
+class JunctionCircuit:
+    """A running circuit: volts at its first source in, volts at its output about its rest out.
+
+    Parameters
+    ----------
+    circuit : its ports are the junctions, in order; its first source is the signal, the others stand at `supplies_v`.
+    """
+
+    STATE = ("_state", "_voltages")
+    latency_frames = 0
+
+    def __init__(
+        self, circuit: Circuit, junctions: Sequence[Junction], *, output: str, rate_hz: float,
+        supplies_v: Sequence[float] = (),
+    ) -> None:  # fmt: skip
+        space = circuit.discretise(rate_hz=rate_hz, outputs=[output])
+        self._devices = np.array([row for junction in junctions for row in junction.rows()])
+        supplies = np.array(supplies_v, dtype=np.float64)
+        state, voltages = _at_rest(space, self._devices, supplies)
+        self._state, self._voltages = state, voltages
+        # What stands still is folded into constants, so that each sample only adds the signal's share.
+        fixed = np.concatenate(([0.0], supplies))
+        at_rest = space.d @ state + space.e @ fixed + space.f @ _currents(voltages, self._devices)[0]
+        self._matrices = (
+            space.a, np.ascontiguousarray(space.b[:, 0]), space.b @ fixed, space.c,
+            np.ascontiguousarray(space.d[0]), float(space.e[0, 0]), float((space.e @ fixed)[0] - at_rest[0]),
+            np.ascontiguousarray(space.f[0]), space.g, np.ascontiguousarray(space.h[:, 0]), space.h @ fixed, space.k,
+        )  # fmt: skip
+
+        # One port's current follows from its open voltage alone: read from a table, which is Newton to some 1e-5.
+        self._table = _tabulate(self._devices, float(space.k[0, 0])) if len(voltages) == 1 else None
+
+    def process(self, signal: Samples) -> Samples:
+        """Run `signal`, volts, shape (frames,); state goes on."""
+        if self._table is not None:
+            a, b, b0, c, d, e, e0, f, g, h, h0, _ = self._matrices
+            return np.asarray(
+                _run_one(signal, self._state, self._table, a, b, b0, c[:, 0].copy(), d, e, e0, f[0], g[0], h[0], h0[0])
+            )
+        return self.process_exactly(signal)
+
+    def process_exactly(self, signal: Samples) -> Samples:
+        """The same with Newton at every sample."""
+        return np.asarray(_run(signal, self._state, self._voltages, self._devices, *self._matrices))
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def _tabulate(devices, k):
+    """Current of a single port over its open voltage, on an axis that is fine around zero."""
+    table = np.empty(_POINTS)
+    top = _LIMIT_V / (_LIMIT_V + _WARP_V)
+    v, p, matrix = np.zeros(1), np.zeros(1), np.array([[k]])
+    work = np.empty((1, 1)), np.empty((1, 1)), np.empty(1), np.empty(1)
+    for point in range(_POINTS):
+        w = -top + 2.0 * top * point / (_POINTS - 1)
+        p[0] = _WARP_V * w / (1.0 - abs(w))
+        _solve(v, p, matrix, devices, *work)
+        table[point] = work[3][0]
+    return table
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def _run_one(signal, state, table, a, b, b0, c, d, e, e0, f, g, h, h0):
+    """The equations of `circuit` for one port."""
+    out = np.empty_like(signal)
+    order = state.size
+    following = np.empty(order)
+    top = _LIMIT_V / (_LIMIT_V + _WARP_V)
+    scale, last = (_POINTS - 1) / (2.0 * top), _POINTS - 1.000001
+    for n in range(signal.size):
+        u = signal[n]
+        p, y = h * u + h0, e * u + e0
+        for column in range(order):
+            p += g[column] * state[column]
+            y += d[column] * state[column]
+        at = (p / (abs(p) + _WARP_V) + top) * scale
+        at = min(max(at, 0.0), last)
+        point = int(at)
+        current = table[point] + (at - point) * (table[point + 1] - table[point])
+        out[n] = y + f * current
+        for row in range(order):
+            total = b[row] * u + b0[row] + c[row] * current
+            for column in range(order):
+                total += a[row, column] * state[column]
+            following[row] = total
+        for row in range(order):
+            state[row] = following[row]
+    return out
+
+
+def _at_rest(space: StateSpace, devices: Real, supplies_v: Real) -> tuple[Samples, Samples]:
+    """State and junction voltages without a signal: capacitors carry nothing. Supplies are turned up step by step."""
+    order, ports = len(space.a), len(devices)
+    unmoved = np.linalg.inv(np.eye(order) - space.a) if order else np.zeros((0, 0))
+    k = space.k - space.g @ unmoved @ space.c
+    voltages = np.zeros(ports)
+    u = np.concatenate(([0.0], supplies_v))
+    for share in np.linspace(0.1, 1.0, 10):
+        p = (space.g @ unmoved @ space.b + space.h) @ (share * u)
+        work = np.zeros((ports, ports)), np.zeros((ports, ports)), np.zeros(ports), np.zeros(ports)
+        _solve(voltages, p, k, devices, *work)
+    drawn = _currents(voltages, devices)[0]
+    return unmoved @ (space.b @ u + space.c @ drawn), voltages
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def _exponential(x):
+    """e^x and its slope, going on as a straight line where it would be too large."""
+    if x > _LARGEST_EXPONENT:
+        top = np.exp(_LARGEST_EXPONENT)
+        return top * (1.0 + x - _LARGEST_EXPONENT), top
+    raised = np.exp(x)
+    return raised, raised
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def _evaluate(v, devices, current, slope):
+    """Currents of all ports, and their slopes over the voltages of all ports."""
+    port = 0
+    while port < v.size:
+        kind = devices[port, 0]
+        saturation, scale = devices[port, 1], devices[port, 2]
+        if kind == _PAIR:
+            forward, by_forward = _exponential(v[port] / scale)
+            other_scale = scale * devices[port, 3]
+            backward, by_backward = _exponential(-v[port] / other_scale)
+            current[port] = saturation * (forward - backward)
+            slope[port, port] = saturation * (by_forward / scale + by_backward / other_scale)
+            port += 1
+        else:
+            # What flows over both junctions, and what of it the transistor carries from collector to emitter:
+            # i_be = if/βf + (if - ir),  i_bc = ir/βr - (if - ir).
+            forward, by_forward = _exponential(v[port] / scale)
+            backward, by_backward = _exponential(v[port + 1] / scale)
+            one, other = saturation * (forward - 1.0), saturation * (backward - 1.0)
+            by_one, by_other = saturation / scale * by_forward, saturation / scale * by_backward
+            gain, back_gain = devices[port, 3], devices[port, 4]
+            current[port] = one / gain + one - other
+            current[port + 1] = other / back_gain - one + other
+            slope[port, port] = by_one / gain + by_one
+            slope[port, port + 1] = -by_other
+            slope[port + 1, port] = -by_one
+            slope[port + 1, port + 1] = by_other / back_gain + by_other
+            port += 2
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def _currents(v, devices):
+    current, slope = np.zeros(v.size), np.zeros((v.size, v.size))
+    _evaluate(v, devices, current, slope)
+    return current, slope
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def _solve(v, p, k, devices, system, slope, right, current):
+    """Newton for v = p - K i(v) from a guess, which it becomes; `current` is what the ports draw then."""
+    size = v.size
+    slope[:] = 0.0
+    for _ in range(_MOST_STEPS):
+        _evaluate(v, devices, current, slope)
+        for row in range(size):
+            total = v[row] - p[row]
+            for column in range(size):
+                total += k[row, column] * current[column]
+                cell = 1.0 if row == column else 0.0
+                for inner in range(size):
+                    cell += k[row, inner] * slope[inner, column]
+                system[row, column] = cell
+            right[row] = total
+        # Gauss, with the largest pivot first: up to four rows.
+        for pivot in range(size):
+            best = pivot
+            for row in range(pivot + 1, size):
+                if abs(system[row, pivot]) > abs(system[best, pivot]):
+                    best = row
+            if best != pivot:
+                for column in range(size):
+                    system[pivot, column], system[best, column] = system[best, column], system[pivot, column]
+                right[pivot], right[best] = right[best], right[pivot]
+            for row in range(pivot + 1, size):
+                factor = system[row, pivot] / system[pivot, pivot]
+                for column in range(pivot, size):
+                    system[row, column] -= factor * system[pivot, column]
+                right[row] -= factor * right[pivot]
+        largest = 0.0
+        for row in range(size - 1, -1, -1):
+            total = right[row]
+            for column in range(row + 1, size):
+                total -= system[row, column] * right[column]
+            right[row] = total / system[row, row]
+        for row in range(size):
+            step = right[row]
+            scale = devices[row, 2]
+            # Upwards a junction is brought on slowly where it conducts: its current grows tenfold every 2.3 scales.
+            if -step > 2.0 * scale and v[row] - step > 10.0 * scale:
+                limited = v[row] + scale * np.log1p(-step / scale) if v[row] > 0.0 else 10.0 * scale
+                step = v[row] - limited
+            v[row] -= step
+            largest = max(largest, abs(step))
+        if largest < 1e-7:
+            break
+    _evaluate(v, devices, current, slope)
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def _run(signal, state, v, devices, a, b, b0, c, d, e, e0, f, g, h, h0, k):
+    """The equations of `circuit`, solved at every sample."""
+    out = np.empty_like(signal)
+    order, ports = state.size, v.size
+    p, following, right, current = np.empty(ports), np.empty(order), np.empty(ports), np.empty(ports)
+    system, slope = np.empty((ports, ports)), np.empty((ports, ports))
+    for n in range(signal.size):
+        u = signal[n]
+        for port in range(ports):
+            total = h[port] * u + h0[port]
+            for column in range(order):
+                total += g[port, column] * state[column]
+            p[port] = total
+        _solve(v, p, k, devices, system, slope, right, current)
+        y = e * u + e0
+        for column in range(order):
+            y += d[column] * state[column]
+        for port in range(ports):
+            y += f[port] * current[port]
+        out[n] = y
+        for row in range(order):
+            total = b[row] * u + b0[row]
+            for column in range(order):
+                total += a[row, column] * state[column]
+            for port in range(ports):
+                total += c[row, port] * current[port]
+            following[row] = total
+        for row in range(order):
+            state[row] = following[row]
+    return out
