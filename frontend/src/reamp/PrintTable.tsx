@@ -4,11 +4,15 @@ import { useChoice } from '../desk/Choice'
 import { useOpenSession } from '../desk/OpenSession'
 import { INK, Glyph } from '../ui/Glyph'
 import { count, figure, level } from '../ui/format'
+import { Select } from '../ui/Select'
 import { useWave } from '../api/queries'
 import { wavePath } from '../wave/wavePath'
 
 interface PrintTableProps {
+  /** The columns, and tones that could be one. */
   tones: Tone[]
+  others: Tone[]
+  onAdd: (id: string) => void
   prints: Print[]
   toneId: string | undefined
   onTone: (id: string) => void
@@ -17,11 +21,11 @@ interface PrintTableProps {
 }
 
 /** Dry sources down, tones across; a cell is a print, or the place for one. */
-export function PrintTable({ tones, prints, toneId, onTone, onAsk, onStop }: PrintTableProps) {
+export function PrintTable({ tones, others, prints, toneId, onTone, onAdd, onAsk, onStop }: PrintTableProps) {
   const { takes } = useOpenSession()
   const { take: chosen, chooseTake, comparison, heard, hear } = useChoice()
   const sources = takes.filter((take) => !take.binned && take.channels.some((channel) => channel.kind === 'di'))
-  const columns = `188px repeat(${tones.length + 1}, minmax(0, 1fr))`
+  const columns = `188px repeat(${tones.length + 1}, minmax(140px, 240px))`
   const keyOf = (soundKey: string) => {
     const index = comparison?.sounds.findIndex((sound) => sound.key === soundKey) ?? -1
     return index >= 0 && index < 9 ? String(index + 1) : ''
@@ -35,6 +39,16 @@ export function PrintTable({ tones, prints, toneId, onTone, onAsk, onStop }: Pri
           {count(sources.length, 'dry source')} down, tones across. All sounds of a take play at once, at equal
           loudness: number keys switch.
         </p>
+        <span className="ml-auto text-[13.5px] text-pencil">
+          <Select
+            label="Add a tone"
+            value="add a tone"
+            options={['add a tone', ...others.map((tone) => tone.id)]}
+            said={(id) => others.find((tone) => tone.id === id)?.name ?? id}
+            detail={(id) => others.find((tone) => tone.id === id)?.use ?? ''}
+            onChange={(id) => id !== 'add a tone' && onAdd(id)}
+          />
+        </span>
       </div>
       <div className="grid gap-x-2 pr-3 pb-1" style={{ gridTemplateColumns: columns }}>
         <span />

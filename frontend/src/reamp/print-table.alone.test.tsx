@@ -32,7 +32,7 @@ const print = (changes: object) =>
   ({ id: 'p', material_id: 't1', tone_revision_id: 'k', ...changes }) as unknown as Print
 
 function shown(prints: Print[]) {
-  const acts = { onTone: vi.fn(), onAsk: vi.fn(), onStop: vi.fn() }
+  const acts = { others: [], onAdd: vi.fn(), onTone: vi.fn(), onAsk: vi.fn(), onStop: vi.fn() }
   render(<PrintTable tones={tones} prints={prints} toneId="k" {...acts} />)
   return acts
 }

@@ -7,12 +7,18 @@ from pathlib import Path
 from fatsignal.core.tone.document import Tone, read_tone
 from fatsignal.errors import ToneRefused
 
-_ORDER = ("pale-lamp", "kiln", "foundry", "keel")
+# From clean to extreme, then what was made for a purpose of its own; for bass; for an acoustic guitar's DI.
+_ORDER = (
+    "pale-lamp", "paper-lantern", "glass-stair", "low-sun", "slow-tide", "long-corridor", "dovecote", "night-ferry",
+    "back-porch", "kiln", "tin-roof", "ember-road", "copper-wire", "cinder", "bramble", "ironbark", "saltworks",
+    "open-window", "foundry", "anvil", "thunderhead", "broken-bell", "hornet", "wasp-nest", "wet-slate", "static-field",
+    "keel", "barge", "undertow", "granite", "black-loam", "old-pier", "spruce-top", "quiet-room", "campfire", "chapel",
+)  # fmt: skip
 
 
 @lru_cache(maxsize=1)
 def shipped_tones() -> tuple[Tone, ...]:
-    """All of them, from clean to driven, then the one for bass."""
+    """All of them, in this order."""
     folder = files(__name__)
     return tuple(read_tone((folder / f"{name}.json").read_bytes()) for name in _ORDER)
 

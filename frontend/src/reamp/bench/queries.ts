@@ -12,7 +12,8 @@ export const benchQuery = (partId: string) =>
   })
 
 /** What lies on the bench of a part. */
-export const useBenchQuery = (partId: string) => useQuery(benchQuery(partId))
+export const useBenchQuery = (partId: string | undefined) =>
+  useQuery({ ...benchQuery(partId ?? ''), enabled: partId !== undefined })
 
 /** What each block does, in signal order; while a value is turned the curves follow. */
 export function useBenchCurves(bench: Bench) {
