@@ -219,7 +219,16 @@ export function openLive(again = false) {
   socket.onmessage = (event) => hear(JSON.parse(event.data as string) as Message)
   socket.onclose = () => {
     if (wasOpen)
-      set({ connected: false, engine: 'starting', rolling: null, listening: null, standingBy: null, benching: null, bench: null, measuring: null })
+      set({
+        connected: false,
+        engine: 'starting',
+        rolling: null,
+        listening: null,
+        standingBy: null,
+        benching: null,
+        bench: null,
+        measuring: null,
+      })
     setTimeout(() => openLive(true), 1000)
   }
 }

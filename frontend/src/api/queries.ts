@@ -177,7 +177,8 @@ export function refreshAllSoon() {
 /** What was done here, on this page: what is seen of it is asked for at once, all else soon. */
 export function refreshSeen() {
   void queryClient.invalidateQueries({
-    predicate: ({ queryKey: [what, ...of] }) => (what === 'comp' && of.length === 1) || what === 'sheet' || what === 'bench',
+    predicate: ({ queryKey: [what, ...of] }) =>
+      (what === 'comp' && of.length === 1) || what === 'sheet' || what === 'bench',
   })
   refreshAllSoon()
 }

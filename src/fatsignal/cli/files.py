@@ -3,13 +3,16 @@
 import json
 from dataclasses import asdict
 from pathlib import Path
-from typing import Annotated
+from typing import TYPE_CHECKING, Annotated
 
 import typer
 
 from fatsignal.cli.app import AsJson, app, or_refuse
 from fatsignal.core.json_values import json_ready
 from fatsignal.errors import FatSignalError, FileRefused, InvalidSetting
+
+if TYPE_CHECKING:
+    from fatsignal.core.tone.voltage import DiVoltage
 
 
 @app.command()
@@ -74,19 +77,27 @@ def reamp(
     ] = None,
     depth: Annotated[str, typer.Option(help="16, 24 or 32f.")] = "24",
     oversample: Annotated[int | None, typer.Option(help="1, 2, 4 or 8; the tone's own when left out.")] = None,
+    volts: Annotated[
+        float | None,
+        typer.Option(help="Voltage at the jack that reads 0 dBFS; guessed from how it plays when left out."),
+    ] = None,
+    instrument: Annotated[str, typer.Option(help="Whose playing the guess goes by.")] = "six-string guitar",
     quiet: Annotated[bool, typer.Option("--quiet", help="No progress bar.")] = False,
 ) -> None:
     """Run dry recordings through a tone."""
-    or_refuse(lambda: _reamp_all(files, tone, out, rate, depth, oversample, quiet))
+    or_refuse(lambda: _reamp_all(files, tone, out, rate, depth, oversample, volts, instrument, quiet))
 
 
 def _reamp_all(
-    files: list[Path], tone_name: str, out: Path, rate: int | None, depth: str, oversample: int | None, quiet: bool
-) -> None:
+    files: list[Path], tone_name: str, out: Path, rate: int | None, depth: str, oversample: int | None,
+    volts: float | None, instrument: str, quiet: bool,
+) -> None:  # fmt: skip
     from rich.console import Console
     from rich.progress import Progress
 
     from fatsignal.core.clip import HIGHEST_RATE_HZ, LOWEST_RATE_HZ
+    from fatsignal.core.instrument.instruments import INSTRUMENTS
+    from fatsignal.core.tone.voltage import HIGHEST_FULL_SCALE_V, LOWEST_FULL_SCALE_V, DiVoltage
     from fatsignal.files.reamp import reamp_file
     from fatsignal.files.sound import facts_of
     from fatsignal.tones import find_tone
@@ -97,6 +108,12 @@ def _reamp_all(
         raise InvalidSetting(f"oversampling of {oversample} is not done: choose 1, 2, 4 or 8")
     if rate is not None and not LOWEST_RATE_HZ <= rate <= HIGHEST_RATE_HZ:
         raise InvalidSetting(f"a rate of {rate} Hz is outside {LOWEST_RATE_HZ} to {HIGHEST_RATE_HZ} Hz")
+    if volts is not None and not LOWEST_FULL_SCALE_V <= volts <= HIGHEST_FULL_SCALE_V:
+        raise InvalidSetting(
+            f"{volts:g} V for full scale cannot be: give {LOWEST_FULL_SCALE_V:g} to {HIGHEST_FULL_SCALE_V:g} V"
+        )
+    if instrument not in INSTRUMENTS:
+        raise InvalidSetting(f"there is no instrument {instrument}: choose {', '.join(INSTRUMENTS)}")
     chosen = find_tone(tone_name)
     several = len(files) > 1 or out.is_dir()
     targets = [out / f"{file.stem} - {chosen.name}.wav" if several else out for file in files]
@@ -109,19 +126,38 @@ def _reamp_all(
             raise InvalidSetting(f"{target} exists already: choose another name, or remove it")
     if several:
         out.mkdir(parents=True, exist_ok=True)
+    guesses: list[str] = []
     with Progress(console=Console(stderr=True), disable=quiet, transient=True) as bars:
         for file, target in zip(files, targets, strict=True):
             bar = bars.add_task(file.name, total=1.0)
             try:
+                voltage, guess = (DiVoltage(volts), "") if volts is not None else _as_it_plays(file, instrument)
                 reamp_file(
                     file, target, chosen, rate_hz=rate, depth=depth, oversample=oversample,  # type: ignore[arg-type]
+                    voltage=voltage,
                     on_progress=lambda share, bar=bar: bars.update(bar, completed=share),  # type: ignore[misc]
                 )  # fmt: skip
             except FatSignalError as refusal:
                 raise FileRefused(f"{file.name}: {str(refusal).removeprefix(file.name).lstrip(': ')}") from None
+            guesses.append(guess)
     if not quiet:
+        for guess in filter(None, guesses):
+            typer.echo(guess, err=True)
         for target in targets:
             typer.echo(str(target))
+
+
+def _as_it_plays(file: Path, instrument: str) -> "tuple[DiVoltage, str]":
+    """What a file without a rig sheet stands for, and in words, so that a person can say better."""
+    from fatsignal.core.instrument.instruments import INSTRUMENTS
+    from fatsignal.core.instrument.plays_like import likely_full_scale_v, plays_like
+    from fatsignal.core.tone.voltage import DiVoltage
+    from fatsignal.files.reamp import peak_dbfs
+
+    of = INSTRUMENTS[instrument]
+    volts = likely_full_scale_v(peak_dbfs(file), string_volts=of.string_volts)
+    says = plays_like(volts, pickup=of.pickup, instrument=of.name)
+    return DiVoltage(volts), f"{file.name} {says}; say --volts where you know it"
 
 
 @app.command()
@@ -138,4 +174,4 @@ def tones(
         typer.echo(json.dumps([tone.model_dump(mode="json") for tone in shipped_tones()]))
     else:
         for tone in shipped_tones():
-            typer.echo(f"{tone.name:12s} {tone.use}")
+            typer.echo(f"{tone.name:14s} {tone.use}")

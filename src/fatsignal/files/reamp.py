@@ -1,7 +1,10 @@
 """Re-amping a file: any dry recording in, the same length of wet sound out, in bounded memory."""
 
+import math
 from collections.abc import Callable, Iterator
 from pathlib import Path
+
+import numpy as np
 
 from fatsignal.core.clip import Samples
 from fatsignal.core.level.depth import Depth
@@ -18,6 +21,12 @@ from fatsignal.files.sound_writer import write_sound
 
 Progress = Callable[[float], None]
 MOST_DI_CHANNELS = 2
+
+
+def peak_dbfs(source: Path) -> float | None:
+    """The highest peak of a file's first channel, in bounded memory; None of silence."""
+    peak = max((float(np.abs(block[:, 0]).max(initial=0.0)) for block in read_blocks(source)), default=0.0)
+    return 20 * math.log10(peak) if peak > 0 else None
 
 
 def reamp_file(
