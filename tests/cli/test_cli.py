@@ -75,8 +75,10 @@ def test_a_file_of_unknown_voltage_is_told_as_it_plays_and_a_person_knows_better
     outs = [tmp_path / f"{number}.wav" for number in range(3)]
     guessed = runner.invoke(app, ["reamp", str(di), "--tone", "foundry", "--out", str(outs[0])])
     assert "plays like a passive single coil of a six-string guitar at about" in guessed.stderr
+    plain = tmp_path / "plain.json"
+    plain.write_text('{"name": "Plain", "blocks": [{"kind": "trim", "gain_db": -12}]}')
     for out, volts in ((outs[1], "2"), (outs[2], "8")):
-        told = runner.invoke(app, ["reamp", str(di), "--tone", "quiet room", "--out", str(out), "--volts", volts])
+        told = runner.invoke(app, ["reamp", str(di), "--tone", str(plain), "--out", str(out), "--volts", volts])
         assert "plays like" not in told.stderr
     soft, hard = (soundfile.read(out)[0].std() for out in outs[1:])
     assert 20 * np.log10(hard / soft) == pytest.approx(12.04, abs=0.05)
