@@ -84,7 +84,7 @@ def test_switching_while_playing_is_instant_aligned_and_without_a_click(tapped_p
         lambda: next((t for t in application.takes() if "sine.wav" in t["said"]), None), what="the sine"
     )
     application.send("POST", "/api/prints", {"material_id": take["id"], "tone_revision_id": tone["id"]})
-    page.goto("/re-amp")
+    page.goto("/re-amp?view=prints")
     printed = page.get_by_role("button", name=f"Hear {take['part_name']} {take['number']} through Through")
     expect(printed).to_be_visible(timeout=60_000)
     printed.click()

@@ -32,6 +32,7 @@ def test_from_roll_to_print_to_hand_over(page, application):
     expect(page.get_by_role("button", name=f"Take {take['number']}, bars 37 to 38")).to_be_visible()
 
     page.get_by_role("link", name="Re-amp").click()
+    page.get_by_role("button", name="Prints", exact=True).click()
     page.get_by_role("button", name=f"Print Baritone {take['number']} through Kiln").click()
     printed = page.get_by_role("button", name=f"Hear Baritone {take['number']} through Kiln")
     expect(printed).to_be_visible(timeout=60_000)

@@ -3,11 +3,13 @@
 import io
 from contextlib import asynccontextmanager
 from types import SimpleNamespace
+from uuid import UUID
 
 import soundfile
 from httpx import ASGITransport, AsyncClient
 from psycopg import AsyncConnection
 
+from fatsignal.acts.dry_sound import di_voltages
 from fatsignal.config import Settings
 from fatsignal.errors import RollRefused
 from fatsignal.jobs.worker import carry_out, make_queue
@@ -76,6 +78,12 @@ async def session_with_takes(client, *, count=1):
         assert taken.status_code == 201, taken.text
         ids.append(taken.json()["id"])
     return session, part, ids
+
+
+async def voltage_of(client, take_id):
+    """What the DI of a take stands for, as tones are told."""
+    async with client.pool.connection() as conn:
+        return (await di_voltages(conn, [UUID(str(take_id))]))[UUID(str(take_id))].voltage
 
 
 class WorksHere(WorkQueue):

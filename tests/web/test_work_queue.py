@@ -20,7 +20,7 @@ from fatsignal.tones import shipped_tones
 from fatsignal.web import work_queue
 from fatsignal.web.live import Hub
 from tests.signals import FS
-from tests.web.in_process import in_process, session_with_takes
+from tests.web.in_process import in_process, session_with_takes, voltage_of
 
 
 @pytest.fixture
@@ -100,7 +100,7 @@ async def test_a_stretch_through_a_tone_is_kept_and_made_again_when_it_is_gone(t
         np.testing.assert_array_equal(first, np.load(kept))
         # It is what rendering gives, in its place: the amp's own delay is taken off.
         dry, _ = soundfile.read(tmp_path / "sessions" / take["folder"] / take["channels"][0]["file"])
-        chain = ToneChain(shipped_tones()[0], rate_hz=FS)
+        chain = ToneChain(shipped_tones()[0], rate_hz=FS, voltage=await voltage_of(client, take_id))
         late, run_in = chain.latency_frames, FS // 2
         fed = np.concatenate((np.zeros(run_in), dry[:24_000], np.zeros(late)))
         np.testing.assert_allclose(first, chain.process(fed)[late + run_in :], atol=1e-6)

@@ -20,6 +20,9 @@ const WHEN: Record<Monitoring['when'], string> = {
   never: 'never',
 }
 
+// The tone that is worked out in Re-amp, as it is turned.
+const BENCH = 'bench'
+
 const SHORT: Record<string, string> = { converters: 'in/out', 'buffer in and out': 'buffer' }
 
 /** What goes to the ears: how the own playing is heard and when, the delay that comes of it, and the cue's levels. */
@@ -52,24 +55,29 @@ export function ToEars() {
   const options = [
     'nothing',
     ...view.channels.map((name) => `input ${name}`),
-    ...(view.has_di ? tones.map((tone) => `tone ${tone.id}`) : []),
+    ...(view.has_di ? [BENCH, ...tones.map((tone) => `tone ${tone.id}`)] : []),
   ]
   const chosen =
     settings.hear === 'nothing'
       ? 'nothing'
       : settings.hear === 'tone'
-        ? `tone ${settings.tone_revision_id}`
+        ? settings.from_bench
+          ? BENCH
+          : `tone ${settings.tone_revision_id}`
         : `input ${settings.channel ?? view.channels.find((name) => name !== 'DI') ?? view.channels[0]}`
   const said = (option: string) => {
     if (option === 'nothing') return 'not at all'
     if (option.startsWith('input ')) return `${option.slice(6)}, as it comes in`
+    if (option === BENCH)
+      return `through the tone on the bench${settings.from_bench ? `, ${view.tone_name ?? ''}` : ''}`
     const id = option.slice(5)
     return `through ${tones.find((tone) => tone.id === id)?.name ?? view.tone_name ?? 'a tone'}`
   }
   function choose(option: string) {
     if (option === 'nothing') void set({ hear: 'nothing' })
     else if (option.startsWith('input ')) void set({ hear: 'interface', channel: option.slice(6) })
-    else void set({ hear: 'tone', tone_revision_id: option.slice(5) })
+    else if (option === BENCH) void set({ hear: 'tone', from_bench: true })
+    else void set({ hear: 'tone', from_bench: false, tone_revision_id: option.slice(5) })
   }
 
   const ownKind: SignalKind | null =

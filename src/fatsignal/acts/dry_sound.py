@@ -62,7 +62,7 @@ async def dry_sound(conn: Connection, material_id: UUID, sessions_folder: Path) 
         take_of |= {piece.source_id: piece.take_id for piece in await pieces_of_version(conn, version)}
     elif material_id not in take_of:
         take_of |= {piece.source_id: piece.take_id for piece in await pieces_of_part(conn, material_id)}
-    volts = await di_voltages(conn, list(dict.fromkeys(take_of.values())))
+    volts = _as_one_recording(await di_voltages(conn, list(dict.fromkeys(take_of.values()))))
     if not material.pieces:
         return DrySound(recorded, UNKNOWN, None, material.fingerprint)
     first = volts.get(take_of[material.pieces[0].source_id])
@@ -75,6 +75,15 @@ async def dry_sound(conn: Connection, material_id: UUID, sessions_folder: Path) 
     pieces = tuple(replace(piece, gain_db=piece.gain_db + up_db(piece.source_id)) for piece in material.pieces)
     levelled = replace(recorded, material=replace(material, pieces=pieces))
     return DrySound(levelled, voltage, first, material.fingerprint)
+
+
+def _as_one_recording(volts: dict[UUID, KnownVoltage]) -> dict[UUID, KnownVoltage]:
+    """Of takes that are only guessed at, one guess for all, by the loudest: they keep the levels they have."""
+    guessed = [known for known in volts.values() if known.how == "measured"]
+    if not guessed:
+        return volts
+    loudest = min(guessed, key=lambda known: known.voltage.full_scale_v)
+    return {take_id: loudest if known.how == "measured" else known for take_id, known in volts.items()}
 
 
 async def di_voltages(conn: Connection, take_ids: Sequence[UUID]) -> dict[UUID, KnownVoltage]:
