@@ -26,6 +26,7 @@ def test_a_tone_is_worked_out_by_keys_heard_kept_and_there_after_a_reload(tapped
     page = tapped_page
     page.goto("/re-amp")
     wait_until_ready(page)
+    expect(page.get_by_role("article").first).to_be_visible()
     page.keyboard.press(" ")
     expect(page.get_by_role("button", name="Stop Space")).to_be_visible(timeout=15_000)
     application.wait_for(lambda: level_db(page, 300) > -60, what="the loop to be heard")
@@ -64,8 +65,8 @@ def test_a_tone_is_worked_out_by_keys_heard_kept_and_there_after_a_reload(tapped
 def test_blocks_are_added_moved_bypassed_and_removed_by_keys(page):
     page.goto("/re-amp")
     wait_until_ready(page)
+    expect(page.get_by_role("article").first).to_be_visible()
     blocks = page.get_by_role("article")
-    expect(blocks.first).to_be_visible()
     many = blocks.count()
     page.keyboard.press("n")
     page.get_by_role("button", name="Compressor Turns down").click()
@@ -85,6 +86,7 @@ def test_blocks_are_added_moved_bypassed_and_removed_by_keys(page):
 def test_a_tone_is_found_and_laid_on_the_bench(page):
     page.goto("/re-amp")
     wait_until_ready(page)
+    expect(page.get_by_role("article").first).to_be_visible()
     page.keyboard.press("v")
     page.keyboard.press("/")
     page.keyboard.type("extreme")
