@@ -40,7 +40,8 @@ const HEADS: [string, string][] = [
 export function ToneList({ part }: { part: Part }) {
   const { session } = useOpenSession()
   const { shown, show } = useAddress()
-  const typed = shown.get('find') ?? ''
+  // What is typed stands in the field at once, and in the address as soon as that is written.
+  const [typed, setTyped] = useState(shown.get('find') ?? '')
   const instrument = (shown.get('for') as Instrument | null) ?? undefined
   const order = (shown.get('order') as Order | null) ?? 'name'
   const like = shown.get('like') ?? undefined
@@ -54,6 +55,10 @@ export function ToneList({ part }: { part: Part }) {
   const chosen = tones[Math.min(at, tones.length - 1)]
   const named = (id: string | undefined) => tones.find((tone) => tone.id === id)?.name ?? 'a tone'
 
+  function all() {
+    setTyped('')
+    show({ find: null, for: null, like: null, between: null, than: null })
+  }
   const layOn = (tone: FoundTone) =>
     reportErrors(async () => {
       await acts.takeUp({ tone_revision_id: tone.id })
@@ -77,7 +82,7 @@ export function ToneList({ part }: { part: Part }) {
     { key: 'h', does: 'hear it on the source of the bench', act: () => chosen && void layBeside(chosen) },
     { key: 'l', does: 'more like this', act: () => chosen && show({ like: chosen.id, between: null, than: null }) },
     { key: '/', does: 'find by words', act: () => search.current?.focus() },
-    { key: 'Escape', does: 'all tones again', act: () => show({ find: null, like: null, between: null, than: null }) },
+    { key: 'Escape', does: 'all tones again', act: () => all() },
   ])
 
   return (
@@ -88,7 +93,11 @@ export function ToneList({ part }: { part: Part }) {
           aria-label="Find by words"
           placeholder="find by words  /"
           value={typed}
-          onChange={(event) => show({ find: event.target.value || null })}
+          onChange={(event) => {
+            setTyped(event.target.value)
+            setAt(0)
+            show({ find: event.target.value || null })
+          }}
           onKeyDown={(event) => event.key === 'Escape' && event.currentTarget.blur()}
           className="w-52 border-b border-rule bg-transparent py-1 outline-none placeholder:text-pencil focus:border-ink"
         />
@@ -209,10 +218,7 @@ export function ToneList({ part }: { part: Part }) {
         {data && tones.length === 0 && (
           <li className="px-2 py-5 text-pencil">
             No tone is so.{' '}
-            <button
-              className="text-ink underline underline-offset-4"
-              onClick={() => show({ find: null, for: null, like: null, between: null, than: null })}
-            >
+            <button className="text-ink underline underline-offset-4" onClick={all}>
               Show all
             </button>
           </li>
