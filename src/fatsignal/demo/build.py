@@ -14,6 +14,7 @@ from fatsignal.acts.enter_roll import measure_roll, store_roll
 from fatsignal.acts.make_session import make_session
 from fatsignal.acts.materials import source_of
 from fatsignal.acts.roll_order import Armed, roll_order, roll_plan
+from fatsignal.acts.shipped_tones import keep_shipped_tones
 from fatsignal.core.instrument.player import Note
 from fatsignal.core.timing.tempo import TempoMap
 from fatsignal.demo import song
@@ -27,7 +28,6 @@ from fatsignal.rig.interface import SimulatedInterface
 from fatsignal.rig.setup import RigSetup, standard_rig
 from fatsignal.store import parts, prints, sections, sessions, takes, tones, works
 from fatsignal.store.database import Connection
-from fatsignal.tones import shipped_tones
 
 Say = Callable[[str], None]
 _NOTES: TypeAdapter[list[Note]] = TypeAdapter(list[Note])
@@ -85,8 +85,7 @@ async def build_demo(
         demo_parts = [
             await _add_part(conn, session, planned, armed=position == 0) for position, planned in enumerate(plan)
         ]
-        for tone in shipped_tones():
-            await tones.keep_tone(conn, tone)
+        await keep_shipped_tones(conn)
     where = {section.name: section for section in song_sections}
     orders = [
         (

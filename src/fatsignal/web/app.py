@@ -16,6 +16,7 @@ from psycopg_pool import PoolTimeout
 from starlette.middleware.gzip import GZipMiddleware
 
 import fatsignal
+from fatsignal.acts.shipped_tones import keep_shipped_tones
 from fatsignal.config import Settings, current_settings
 from fatsignal.errors import NotFound
 from fatsignal.jobs.worker import make_queue
@@ -164,6 +165,7 @@ async def _warm_up(app: FastAPI) -> None:
     await asyncio.to_thread(preload, OF_THE_SERVER)
     with contextlib.suppress(PoolTimeout, DatabaseError):  # a page that asks is told
         async with app.state.pool.connection() as conn:
+            await keep_shipped_tones(conn)
             if found := await list_sessions(conn):
                 make = await app.state.take_lists.read(conn, found[-1].id, TAKES)
                 await asyncio.to_thread(make)
