@@ -34,7 +34,6 @@ export function PrintTable({ tones, others, prints, toneId, onTone, onAdd, onAsk
   return (
     <section aria-label="Prints" className="flex min-h-0 grow flex-col">
       <div className="flex items-baseline gap-5 pt-1 pb-2">
-        <h2 className="text-[22px] leading-tight">Prints</h2>
         <p className="text-[13.5px] text-pencil">
           {count(sources.length, 'dry source')} down, tones across. All sounds of a take play at once, at equal
           loudness: number keys switch.

@@ -103,6 +103,7 @@ export function BlockStrip({ block, index, curve, chosen, control, onChoose, act
                       label={name}
                       value={String(each.value)}
                       options={each.choices}
+                      said={(choice) => choice.replaceAll('_', ' ')}
                       onChange={(next) => acts.turn(each, next)}
                     />
                   )}

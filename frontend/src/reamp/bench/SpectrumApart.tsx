@@ -19,7 +19,8 @@ interface SpectrumApartProps {
   /** The tone's thirds of an octave against those of what it is compared with. */
   thirdsDb: number[]
   against: string
-  apartDb: number | null
+  /** Null where one of both is silent; undefined until it was measured. */
+  apartDb: number | null | undefined
 }
 
 /** Where the tone has more, and where it has less, than what it is held against; their loudness aside. */
@@ -40,7 +41,7 @@ export function SpectrumApart({ bandsHz, thirdsDb, against, apartDb }: SpectrumA
           against <b>{against}</b>
         </span>
         <span className="whitespace-nowrap text-pencil">
-          {apartDb === null ? 'silent' : `${figure(apartDb)} dB apart`}
+          {apartDb === undefined ? 'measuring…' : apartDb === null ? 'silent' : `${figure(apartDb)} dB apart`}
         </span>
       </figcaption>
       <svg width={Math.max(120, width)} height={HEIGHT} role="img" aria-label="difference in thirds of an octave, dB">

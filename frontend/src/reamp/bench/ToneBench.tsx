@@ -210,7 +210,7 @@ function Laid({ bench }: { bench: Bench }) {
             bandsHz={measured?.bands_hz ?? []}
             thirdsDb={told?.thirds_db ?? []}
             against={against.name}
-            apartDb={told?.apart_db ?? null}
+            apartDb={told?.apart_db}
           />
         )}
       </div>

@@ -22,6 +22,7 @@ export function TurnRule({ name, control, width, chosen, onChoose, onTurn }: Tur
   const value = typeof control.value === 'number' ? control.value : control.low
   const x = axisOf(control, width)
   const digits = digitsOf(control.step)
+  const times = timesOf(control)
 
   function pointed(event: React.PointerEvent) {
     const box = rule.current!.getBoundingClientRect()
@@ -39,7 +40,7 @@ export function TurnRule({ name, control, width, chosen, onChoose, onTurn }: Tur
             aria-label={`Type ${name}`}
             onClick={() => {
               onChoose()
-              setTyped(figure(value, digits))
+              setTyped(figure(value * times, Math.max(0, digits - Math.log10(times))))
             }}
           >
             {said(control, value)}
@@ -58,7 +59,7 @@ export function TurnRule({ name, control, width, chosen, onChoose, onTurn }: Tur
               if (event.key !== 'Enter') return
               const read = readFigure(typed)
               setTyped(null)
-              if (Number.isFinite(read)) onTurn(read)
+              if (Number.isFinite(read)) onTurn(read / times)
             }}
           />
         )}
@@ -124,7 +125,11 @@ export function turned(control: Control, steps: number) {
 
 const digitsOf = (step: number) => Math.max(0, Math.min(4, -Math.floor(Math.log10(step || 1) + 1e-9)))
 
+/** Lengths before a microphone are told in centimetres. */
+const timesOf = ({ unit }: Control) => (unit === 'm' ? 100 : 1)
+
 export function said(control: Control, value: number) {
+  if (control.unit === 'm') return `${figure(100 * value, 1)} cm`
   if (control.unit === 'Hz' && value >= 1000) return `${figure(value / 1000, value % 1000 ? 2 : 0)} kHz`
   return `${figure(value, digitsOf(control.step))} ${control.unit}`.trim()
 }

@@ -23,7 +23,7 @@ class Band(TonePart):
     shape: Literal["peak", "low_shelf", "high_shelf", "low_cut", "high_cut"]
     frequency_hz: float = setting(..., label="frequency", unit="Hz", low=20, high=20_000, step=1, even="ratios")
     gain_db: float = setting(0, label="gain", unit="dB", low=-24, high=24, step=0.1)
-    q: float = setting(0.7071, low=0.1, high=18, step=0.01, even="ratios")
+    q: float = setting(0.7071, label="Q", low=0.1, high=18, step=0.01, even="ratios")
 
     def value(self) -> str:
         shown = f"{self.frequency_hz / 1000:g} kHz" if self.frequency_hz >= 1000 else f"{self.frequency_hz:g} Hz"
