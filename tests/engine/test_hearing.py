@@ -78,7 +78,7 @@ def test_the_print_lies_on_the_di_to_the_sample_and_is_what_rendering_gives(tmp_
 
 
 def test_parts_with_tones_of_different_delay_stay_locked(tmp_path):
-    slow, fast = tone().model_copy(update={"oversample": 8}), tone().model_copy(update={"oversample": 2})
+    slow, fast = tone().model_copy(update={"oversample": 8}), tone().model_copy(update={"oversample": 1})
     late = [ToneChain(each, rate_hz=FS).latency_frames for each in (slow, fast)]
     assert late[0] != late[1]
     source = Tones(FS)
@@ -151,7 +151,8 @@ def test_the_tone_that_is_heard_is_late_by_its_chain_and_by_nothing_else(tmp_pat
     listener = cue(me=Strip(pan=-1))
     out = heard(asked, source, listener).sound(listener.cue_id)[:, 0]
     found = align(noise, out, rate_hz=FS)
-    assert found.delay_samples == pytest.approx(chain.latency_frames, abs=1.0)
+    # Of noise the highs, which the half-bands hold back a little longer, have their share in it.
+    assert found.delay_samples == pytest.approx(chain.latency_frames, abs=1.5)
     np.testing.assert_allclose(out, chain.process(noise), atol=1e-9)
 
 

@@ -3137,7 +3137,7 @@ export interface components {
              */
             name: string;
             /** Blocks */
-            blocks?: (components["schemas"]["Gate"] | components["schemas"]["Compressor"] | components["schemas"]["Wah"] | components["schemas"]["FirstStages"] | components["schemas"]["ToneNetwork"] | components["schemas"]["Power"] | components["schemas"]["SpeakerAndMics"] | components["schemas"]["Equaliser"] | components["schemas"]["TenBands"] | components["schemas"]["Phaser"] | components["schemas"]["Chorus"] | components["schemas"]["Flanger"] | components["schemas"]["Tremolo"] | components["schemas"]["Echo"] | components["schemas"]["Reverb"] | components["schemas"]["Spring"] | components["schemas"]["Limiter"] | components["schemas"]["Trim"])[];
+            blocks?: (components["schemas"]["Gate"] | components["schemas"]["Compressor"] | components["schemas"]["Wah"] | components["schemas"]["Boost"] | components["schemas"]["SoftClip"] | components["schemas"]["HardClip"] | components["schemas"]["Fuzz"] | components["schemas"]["Octave"] | components["schemas"]["FirstStages"] | components["schemas"]["ToneNetwork"] | components["schemas"]["Power"] | components["schemas"]["SpeakerAndMics"] | components["schemas"]["Equaliser"] | components["schemas"]["TenBands"] | components["schemas"]["Phaser"] | components["schemas"]["Chorus"] | components["schemas"]["Flanger"] | components["schemas"]["Tremolo"] | components["schemas"]["Echo"] | components["schemas"]["Reverb"] | components["schemas"]["Spring"] | components["schemas"]["Limiter"] | components["schemas"]["Trim"])[];
             /**
              * Speaker
              * @default 1x12 open
@@ -3478,6 +3478,34 @@ export interface components {
         Body_read_song_api_sessions__session_id__song_mid_post: {
             /** File */
             file: string;
+        };
+        /**
+         * Boost
+         * @description One transistor that lifts all, the middle or the treble into what follows.
+         */
+        Boost: {
+            /**
+             * bypassed
+             * @description It is left out, and keeps its values.
+             * @default false
+             */
+            bypassed: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "boost";
+            /**
+             * Lifts
+             * @default treble
+             * @enum {string}
+             */
+            lifts: "all" | "middle" | "treble";
+            /**
+             * Level
+             * @default 6
+             */
+            level: number;
         };
         /** BoxView */
         BoxView: {
@@ -4758,6 +4786,43 @@ export interface components {
             made_at: string;
         };
         /**
+         * Fuzz
+         * @description Two transistors that saturate; starved, they splutter.
+         */
+        Fuzz: {
+            /**
+             * bypassed
+             * @description It is left out, and keeps its values.
+             * @default false
+             */
+            bypassed: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "fuzz";
+            /**
+             * Drive
+             * @default 8
+             */
+            drive: number;
+            /**
+             * Level
+             * @default 5
+             */
+            level: number;
+            /**
+             * Starve
+             * @default 0
+             */
+            starve: number;
+            /**
+             * Input
+             * @default 10
+             */
+            input: number;
+        };
+        /**
          * Gap
          * @description Frames of a take's file that the device lost: they are silence there, so that everything after keeps its time.
          */
@@ -4888,6 +4953,44 @@ export interface components {
             first_bar: number;
             /** Last Bar */
             last_bar: number;
+        };
+        /**
+         * HardClip
+         * @description Diodes to ground: cuts off, hard and bright.
+         */
+        HardClip: {
+            /**
+             * bypassed
+             * @description It is left out, and keeps its values.
+             * @default false
+             */
+            bypassed: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "hard_clip";
+            /**
+             * Drive
+             * @default 5
+             */
+            drive: number;
+            /**
+             * Tone
+             * @default 5
+             */
+            tone: number;
+            /**
+             * Level
+             * @default 5
+             */
+            level: number;
+            /**
+             * Diodes
+             * @default silicon
+             * @enum {string}
+             */
+            diodes: "silicon" | "germanium" | "light";
         };
         /** Heard */
         Heard: {
@@ -6098,6 +6201,38 @@ export interface components {
         Noted: {
             /** Note */
             note: string;
+        };
+        /**
+         * Octave
+         * @description Folds the wave over: an octave up, best on single notes.
+         */
+        Octave: {
+            /**
+             * bypassed
+             * @description It is left out, and keeps its values.
+             * @default false
+             */
+            bypassed: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "octave";
+            /**
+             * Drive
+             * @default 4
+             */
+            drive: number;
+            /**
+             * octave
+             * @default 80
+             */
+            octave: number;
+            /**
+             * Level
+             * @default 5
+             */
+            level: number;
         };
         /**
          * OfferView
@@ -7655,6 +7790,44 @@ export interface components {
             ms?: number | null;
             /** Quarters */
             quarters?: string | null;
+        };
+        /**
+         * SoftClip
+         * @description Diodes in an amplifier's feedback: rounds off, keeps the lows clean.
+         */
+        SoftClip: {
+            /**
+             * bypassed
+             * @description It is left out, and keeps its values.
+             * @default false
+             */
+            bypassed: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "soft_clip";
+            /**
+             * Drive
+             * @default 5
+             */
+            drive: number;
+            /**
+             * Tone
+             * @default 5
+             */
+            tone: number;
+            /**
+             * Level
+             * @default 5
+             */
+            level: number;
+            /**
+             * Diodes
+             * @default even
+             * @enum {string}
+             */
+            diodes: "even" | "uneven";
         };
         /**
          * SoundView
