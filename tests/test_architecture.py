@@ -22,7 +22,7 @@ MAY_USE = {
     "rig": {"core", "errors", "rig"},
     "engine": {"core", "errors", "log", "files", "rig", "engine"},
     "store": {"core", "errors", "store"},
-    "acts": {"core", "errors", "files", "rig", "engine", "store", "acts"},
+    "acts": {"core", "errors", "files", "rig", "engine", "store", "tones", "acts"},
     "demo": {"core", "errors", "files", "rig", "engine", "store", "acts", "jobs", "tones", "demo"},
     "jobs": {"core", "errors", "files", "rig", "engine", "acts", "store", "config", "jobs"},
     "web": {"rig", "core", "errors", "files", "engine", "store", "acts", "jobs", "config", "preload", "web"},
