@@ -134,6 +134,8 @@ def test_the_take_is_heard_among_the_other_parts_without_a_seam_between_pieces(t
     page.reload()
     wait_until_ready(page)
     page.get_by_role("button", name="Verse 2 8 bars").click()
+    # Before its takes are there, Space plays the song, in which both parts lie in the middle.
+    expect(page.get_by_role("button", name=f"Star take {take['number']}")).to_be_visible()
 
     def heard_for(ms):
         """Heard out; where the machine stood still and the browser's audio clock with it, once more."""

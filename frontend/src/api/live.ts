@@ -46,8 +46,8 @@ export interface LiveState {
   said: string
 }
 
-/** What is known now. Whoever shows a part of it is drawn again when that part is another, and not for every meter. */
-export const live = createStore<LiveState>(() => ({
+/** What is known of the engine without a socket. */
+const CUT_OFF = {
   connected: false,
   engine: 'starting',
   rolling: null,
@@ -55,8 +55,13 @@ export const live = createStore<LiveState>(() => ({
   standingBy: null,
   benching: null,
   bench: null,
-  pitch: null,
   measuring: null,
+} satisfies Partial<LiveState>
+
+/** What is known now. Whoever shows a part of it is drawn again when that part is another, and not for every meter. */
+export const live = createStore<LiveState>(() => ({
+  ...CUT_OFF,
+  pitch: null,
   meters: null,
   columns: [],
   framesPerColumn: 1024,
@@ -218,17 +223,7 @@ export function openLive(again = false) {
   }
   socket.onmessage = (event) => hear(JSON.parse(event.data as string) as Message)
   socket.onclose = () => {
-    if (wasOpen)
-      set({
-        connected: false,
-        engine: 'starting',
-        rolling: null,
-        listening: null,
-        standingBy: null,
-        benching: null,
-        bench: null,
-        measuring: null,
-      })
+    if (wasOpen) set(CUT_OFF)
     setTimeout(() => openLive(true), 1000)
   }
 }

@@ -1,6 +1,7 @@
 import { scaleLinear } from 'd3-scale'
 import { useRef, useState } from 'react'
 import { figure, readFigure } from './format'
+import { TypedFigure } from './TypedFigure'
 
 interface RuleProps {
   label: string
@@ -36,7 +37,6 @@ export function Slider({
   onChange,
 }: RuleProps) {
   const width = short ? SHORT : LONG
-  const [typed, setTyped] = useState<string | null>(null)
   const [dragged, setDragged] = useState<number | null>(null)
   const rule = useRef<SVGSVGElement>(null)
   const x = scaleLinear()
@@ -101,33 +101,19 @@ export function Slider({
         ))}
         <path d={`M${x(shown)} 16.5 l-5 -10 h10 Z`} fill="var(--ink)" />
       </svg>
-      {typed === null ? (
-        <button
-          disabled={disabled}
-          aria-label={`Type ${label}`}
-          className="min-w-14 border-b border-rule text-right text-[14px] whitespace-nowrap hover:border-ink"
-          onClick={() => setTyped(figure(value, digits))}
-        >
-          {figure(shown, digits)} <span className="text-pencil">{unit}</span>
-        </button>
-      ) : (
-        <input
-          autoFocus
-          aria-label={`${label}, typed`}
-          className="w-16 border-b border-ink bg-transparent text-right text-[14px] outline-none"
-          value={typed}
-          onFocus={(event) => event.target.select()}
-          onChange={(event) => setTyped(event.target.value)}
-          onBlur={() => setTyped(null)}
-          onKeyDown={(event) => {
-            if (event.key === 'Escape') setTyped(null)
-            if (event.key !== 'Enter') return
-            const read = readFigure(typed)
-            setTyped(null)
-            if (Number.isFinite(read)) settle(read)
-          }}
-        />
-      )}
+      <TypedFigure
+        label={label}
+        begin={figure(value, digits)}
+        disabled={disabled}
+        className="min-w-14 border-b border-rule text-right text-[14px] whitespace-nowrap hover:border-ink"
+        typedClassName="w-16 text-right text-[14px]"
+        onKeep={(typed) => {
+          const read = readFigure(typed)
+          if (Number.isFinite(read)) settle(read)
+        }}
+      >
+        {figure(shown, digits)} <span className="text-pencil">{unit}</span>
+      </TypedFigure>
     </div>
   )
 }

@@ -1,7 +1,7 @@
 """The bench of a part: what lies on it, which sounds can be heard there, and the order that lets them sound."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Literal
 from uuid import UUID, uuid4
@@ -122,8 +122,7 @@ async def _sounds(
         wanted = (Wanted.exactly(miked),)
         found.append(SoundOnBench("mic", f"miked amp, {miked.name}", "mic", None, dry.recorded, wanted))
     if kept is not None:
-        name = f"{kept.name}, revision {kept.revision}"
-        found.append(SoundOnBench("kept", name, "kept", parse_tone(kept.document)))
+        found.append(SoundOnBench("kept", kept.title, "kept", parse_tone(kept.document)))
     for letter, document in sorted(bench.aside.items()):
         found.append(SoundOnBench(letter, f"put aside, {letter}", "aside", parse_tone(document)))
     prints = [UUID(key.removeprefix(PRINT)) for key in bench.beside if key.startswith(PRINT)]
@@ -131,8 +130,7 @@ async def _sounds(
     for key in bench.beside:
         if key.startswith(REVISION):
             revision = await tones.get_revision(conn, UUID(key.removeprefix(REVISION)))
-            name = f"{revision.name}, revision {revision.revision}"
-            found.append(SoundOnBench(key, name, "revision", parse_tone(revision.document)))
+            found.append(SoundOnBench(key, revision.title, "revision", parse_tone(revision.document)))
         elif key.startswith(PRINT) and (sound := materials.get(UUID(key.removeprefix(PRINT)))):
             channels = sound.material.channels[:2]
             name = channels[0].name if channels else "print"
@@ -163,12 +161,4 @@ def bench_order(
             for sound in things.sounds
         ],
         heard=things.heard,
-    )  # fmt: skip
-
-
-def with_tone(bench: Bench, tone: Tone, *, revision_id: UUID | None = None, keep_revision: bool = True) -> Bench:
-    """The bench with another tone on it; `revision_id` where it is one that is kept."""
-    return replace(
-        bench, document=tone.model_dump(mode="json"),
-        tone_revision_id=bench.tone_revision_id if keep_revision else revision_id,
     )  # fmt: skip

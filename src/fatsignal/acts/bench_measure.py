@@ -7,19 +7,19 @@ import numpy as np
 
 from fatsignal.acts.bench import DI, SoundOnBench
 from fatsignal.acts.dry_sound import DrySound
-from fatsignal.acts.excerpt import loudness_and_peak
-from fatsignal.core.clip import Clip, Samples
+from fatsignal.acts.excerpt import RUN_IN_S, loudness_and_peak
+from fatsignal.core.clip import Clip, Samples, in_one
 from fatsignal.core.json_values import json_ready
 from fatsignal.core.takes.windows import Window
 from fatsignal.core.timing.tempo import TempoMap
 from fatsignal.core.tone.chain import ToneChain
+from fatsignal.core.tone.render import render
 from fatsignal.core.tone.tone_distance import BAND_NUMBERS, third_octave_levels_db
 from fatsignal.files.material_files import MaterialOnDisk
 
 # Of a long loop the loudest stretch tells: all of its sounds are measured over the same one.
 LONGEST_S = 10.0
 _STEP_S = 0.5
-_RUN_IN_S = 0.5
 _COLUMNS, _CHUNK_COLUMNS = 600, 20
 
 
@@ -39,8 +39,10 @@ def measured(heard: Heard) -> dict[str, Any]:
     span = loudest_stretch(heard.dry.recorded, heard.loop, rate_hz)
     signal = _sound(heard, span)
     lufs, peak_dbtp = loudness_and_peak(Clip(signal.reshape(len(signal), -1), rate_hz))
-    mono = signal if signal.ndim == 1 else signal.mean(axis=1)
-    thirds = third_octave_levels_db(mono, rate_hz=rate_hz) if len(mono) >= rate_hz // 4 else np.full(21, -200.0)
+    if len(signal) >= rate_hz // 4:
+        thirds = third_octave_levels_db(in_one(signal), rate_hz=rate_hz)
+    else:
+        thirds = np.full(len(BAND_NUMBERS), -200.0)
     told = {
         **json_ready({"loudness_lufs": lufs, "peak_dbtp": peak_dbtp}),
         "thirds_db": [round(float(each), 2) for each in thirds],
@@ -60,11 +62,6 @@ def drawn(recorded: MaterialOnDisk, loop: Window) -> list[list[int]]:
     joined = np.concatenate(found)
     loudest = float(np.abs(joined).max(initial=0.0))
     return [[int(low), int(high)] for low, high in np.round(127 * joined / (loudest or 1.0))]
-
-
-def bands_hz() -> list[float]:
-    """Centres of the bands."""
-    return [round(10 ** (number / 10), 1) for number in BAND_NUMBERS]
 
 
 def loudest_stretch(recorded: MaterialOnDisk, loop: Window, rate_hz: int) -> Window:
@@ -91,8 +88,7 @@ def _sound(heard: Heard, span: Window) -> Samples:
         return columns[0] if len(columns) == 1 else np.column_stack(columns)
     quarter_s = heard.tempo.quarter_s_at(heard.loop.from_frame)
     chain = ToneChain(sound.tone, rate_hz=rate_hz, voltage=heard.dry.voltage, quarter_s=quarter_s)
-    run_in = round(_RUN_IN_S * rate_hz)
+    run_in = round(RUN_IN_S * rate_hz)
     with heard.dry.recorded.reader(gone_is_silent=True) as reader:
         dry = reader.read(DI, span.from_frame - run_in, span.frames + run_in)
-    wet = chain.process(np.concatenate((dry, np.zeros(chain.latency_frames))))
-    return wet[chain.latency_frames + run_in :]
+    return render(chain, dry)[run_in:]

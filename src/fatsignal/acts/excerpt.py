@@ -24,7 +24,7 @@ from fatsignal.files.kept import forget_oldest
 from fatsignal.files.material_files import MaterialOnDisk
 
 # So much is played before the excerpt, so that gates, tubes and strings are as they were.
-_RUN_IN_S = 0.5
+RUN_IN_S = 0.5
 # Some minutes at 48 kHz.
 _MOST_KEPT_BYTES = 256 * 1024 * 1024
 
@@ -101,11 +101,11 @@ def loudness_and_peak(clip: Clip) -> tuple[float, float]:
 
 def _through(excerpt: Excerpt, tone: Tone) -> NDArray[np.float32]:
     from fatsignal.core.tone.chain import ToneChain
+    from fatsignal.core.tone.render import render
 
-    run_in = round(_RUN_IN_S * excerpt.rate_hz)
+    run_in = round(RUN_IN_S * excerpt.rate_hz)
     chain = ToneChain(tone, rate_hz=excerpt.rate_hz, voltage=excerpt.voltage)
-    wet = chain.process(np.concatenate((excerpt.samples(run_in), np.zeros(chain.latency_frames))))
-    return wet[chain.latency_frames + run_in :].astype(np.float32)
+    return render(chain, excerpt.samples(run_in))[run_in:].astype(np.float32)
 
 
 def _opened(path: Path) -> NDArray[np.float32] | None:

@@ -17,6 +17,11 @@ LOWEST_RATE_HZ = 8_000
 HIGHEST_RATE_HZ = 384_000
 
 
+def in_one(sound: Samples) -> Samples:
+    """The middle of a sound's channels, shape (frames,); one of shape (frames,) is itself."""
+    return sound if sound.ndim == 1 else np.asarray(sound.mean(axis=1))
+
+
 @dataclass(frozen=True, slots=True)
 class Clip:
     """Time-locked channels: `samples` of shape (frames, channels), full scale ±1.0."""

@@ -14,7 +14,7 @@ import numpy as np
 from fatsignal.core.clip import Samples
 from fatsignal.core.tone.chain import ToneChain
 from fatsignal.core.tone.document import Tone
-from fatsignal.core.tone.turning import FADE_S, TurningChain, blended
+from fatsignal.core.tone.turning import FADE_S, TurningChain, blended, risen
 from fatsignal.core.tone.voltage import DiVoltage
 from fatsignal.core.units import amplitude_from_db
 from fatsignal.engine.orders import BenchSound
@@ -122,11 +122,10 @@ class BenchSounds:
         sound = self._sounding(self._now, dry, block)
         if self._leaving is not None:
             old = self._sounding(self._leaving, dry, block)
-            at = np.minimum((self._faded + 1 + np.arange(len(dry))) / self._fade_frames, 1.0)
+            sound = blended(old, sound, risen(self._faded, len(dry), self._fade_frames))
             self._faded += len(dry)
             if self._faded >= self._fade_frames:
                 self._leaving = None
-            sound = blended(old, sound, 0.5 - 0.5 * np.cos(np.pi * at))
         with self._lock:
             self._history = np.concatenate((self._history[len(dry) :], dry[-len(self._history) :]))
             self._clock += len(dry)

@@ -6,7 +6,7 @@ from collections.abc import Callable, Sequence
 
 import numpy as np
 
-from fatsignal.core.clip import Samples
+from fatsignal.core.clip import Samples, in_one
 from fatsignal.core.tone.chain import ToneChain
 from fatsignal.core.tone.document import Tone
 from fatsignal.core.tone.turning import TurningChain
@@ -18,11 +18,6 @@ from fatsignal.rig.source import Block, InputChannel, Source, side_by_side
 SIM_NAME = "sim"
 # The parts' sounds through their tones, by the part's place among the parts; a part without one is left out.
 Wet = dict[int, Samples]
-
-
-def in_one(sound: Samples) -> Samples:
-    """The middle of two channels; one is itself."""
-    return sound if sound.ndim == 1 else np.asarray(sound.mean(axis=1))
 
 
 class LiveChains:

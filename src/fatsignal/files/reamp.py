@@ -45,8 +45,7 @@ def reamp_file(
     """Render `source` through `tone` into the new file `target`; returns its frames.
 
     `voltage` is what the source's samples stand for. A source of two channels goes through a chain of two.
-    `on_progress` is told the share done,
-    0 to 1; what it raises ends the rendering and leaves no file.
+    `on_progress` is told the share done, 0 to 1; what it raises ends the rendering and leaves no file.
     """
     facts = facts_of(source)
     if facts.channels > MOST_DI_CHANNELS:

@@ -23,6 +23,10 @@ class ToneRevision:
     fingerprint: str
     made_at: datetime
 
+    @property
+    def title(self) -> str:
+        return f"{self.name}, revision {self.revision}"
+
 
 _REVISION = (
     "tone_revision.id, tone_revision.tone_id, tone.name, tone_revision.revision, tone_revision.document,"

@@ -1,8 +1,8 @@
-import { useState } from 'react'
 import type { Bench } from '../../api/client'
 import { useOpenSession } from '../../desk/OpenSession'
 import { Select } from '../../ui/Select'
 import { Stepper } from '../../ui/Stepper'
+import { TypedFigure } from '../../ui/TypedFigure'
 import { figure, readFigure } from '../../ui/format'
 
 interface BenchHeadProps {
@@ -77,7 +77,6 @@ export function BenchHead({ bench, onSource, onBars, onVoltage }: BenchHeadProps
 /** Volts for full scale: as the rig sheet tells, typed, or guessed from the playing. */
 function Voltage({ bench, onVoltage }: { bench: Bench; onVoltage: (volts: number | null) => void }) {
   const { full_scale_v: volts, how, says } = bench.voltage
-  const [typed, setTyped] = useState<string | null>(null)
   const shown = figure(volts, volts < 10 ? 2 : 1)
   return (
     <span
@@ -85,33 +84,19 @@ function Voltage({ bench, onVoltage }: { bench: Bench; onVoltage: (volts: number
       title={`${says}: what the DI stands for in volts`}
     >
       0 dBFS is
-      {typed === null ? (
-        <button
-          aria-label="Type the voltage of full scale"
-          className="border-b border-rule font-semibold text-ink hover:border-ink"
-          onClick={() => setTyped(shown)}
-        >
-          {shown} V
-        </button>
-      ) : (
-        <input
-          autoFocus
-          aria-label="Voltage of full scale, typed"
-          className="w-14 border-b border-ink bg-transparent text-ink outline-none"
-          value={typed}
-          onFocus={(event) => event.target.select()}
-          onChange={(event) => setTyped(event.target.value)}
-          onBlur={() => setTyped(null)}
-          onKeyDown={(event) => {
-            if (event.key === 'Escape') setTyped(null)
-            if (event.key !== 'Enter') return
-            setTyped(null)
-            const read = readFigure(typed)
-            if (typed.trim() === '') onVoltage(null)
-            else if (Number.isFinite(read)) onVoltage(read)
-          }}
-        />
-      )}
+      <TypedFigure
+        label="the voltage of full scale"
+        begin={shown}
+        className="border-b border-rule font-semibold text-ink hover:border-ink"
+        typedClassName="w-14 text-ink"
+        onKeep={(typed) => {
+          const read = readFigure(typed)
+          if (typed.trim() === '') onVoltage(null)
+          else if (Number.isFinite(read)) onVoltage(read)
+        }}
+      >
+        {shown} V
+      </TypedFigure>
       <span className="min-w-0 truncate">{how === 'typed' ? 'typed' : says}</span>
       {how === 'typed' && (
         <button className="underline underline-offset-4" onClick={() => onVoltage(null)}>

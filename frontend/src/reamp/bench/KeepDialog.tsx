@@ -27,25 +27,8 @@ export function KeepDialog({
       onKeep={() => onKeep(name, use, instruments)}
       onClose={onClose}
     >
-      <label className="block">
-        Name
-        <input
-          autoFocus
-          value={name}
-          maxLength={60}
-          onChange={(event) => setName(event.target.value)}
-          className="mt-1 block w-full border-b border-ink bg-transparent py-1 outline-none"
-        />
-      </label>
-      <label className="mt-4 block">
-        Words
-        <input
-          value={use}
-          maxLength={120}
-          onChange={(event) => setUse(event.target.value)}
-          className="mt-1 block w-full border-b border-ink bg-transparent py-1 outline-none"
-        />
-      </label>
+      <Line label="Name" value={name} longest={60} first onType={setName} />
+      <Line label="Words" value={use} longest={120} onType={setUse} />
       <fieldset className="mt-4 flex gap-4">
         <legend className="mb-1">For</legend>
         {INSTRUMENTS.map((each) => (
@@ -65,5 +48,29 @@ export function KeepDialog({
           : 'It becomes a tone of its own.'}
       </p>
     </FormDialog>
+  )
+}
+
+interface LineProps {
+  label: string
+  value: string
+  longest: number
+  /** It is typed into as the dialog opens. */
+  first?: boolean
+  onType: (value: string) => void
+}
+
+function Line({ label, value, longest, first = false, onType }: LineProps) {
+  return (
+    <label className={first ? 'block' : 'mt-4 block'}>
+      {label}
+      <input
+        autoFocus={first}
+        value={value}
+        maxLength={longest}
+        onChange={(event) => onType(event.target.value)}
+        className="mt-1 block w-full border-b border-ink bg-transparent py-1 outline-none"
+      />
+    </label>
   )
 }

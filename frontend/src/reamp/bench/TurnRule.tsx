@@ -1,6 +1,7 @@
 import { scaleLinear, scaleLog } from 'd3-scale'
-import { useRef, useState } from 'react'
+import { useRef } from 'react'
 import type { Control } from '../../api/client'
+import { TypedFigure } from '../../ui/TypedFigure'
 import { figure, readFigure } from '../../ui/format'
 
 interface TurnRuleProps {
@@ -17,7 +18,6 @@ const EDGE = 6
 
 /** A value of a block on its rule: what is dragged is heard while it is dragged; typed by its figure, moved by arrows. */
 export function TurnRule({ name, control, width, chosen, onChoose, onTurn }: TurnRuleProps) {
-  const [typed, setTyped] = useState<string | null>(null)
   const rule = useRef<SVGSVGElement>(null)
   const value = typeof control.value === 'number' ? control.value : control.low
   const x = axisOf(control, width)
@@ -34,35 +34,19 @@ export function TurnRule({ name, control, width, chosen, onChoose, onTurn }: Tur
     <div className={`pt-0.5 ${chosen ? 'bg-wash' : ''}`} data-control={control.path.join('.')}>
       <div className="flex items-baseline justify-between gap-1.5 px-1 text-[13px] leading-4">
         <span className="min-w-0 truncate">{control.label}</span>
-        {typed === null ? (
-          <button
-            className="font-semibold whitespace-nowrap hover:underline"
-            aria-label={`Type ${name}`}
-            onClick={() => {
-              onChoose()
-              setTyped(figure(value * times, Math.max(0, digits - Math.log10(times))))
-            }}
-          >
-            {said(control, value)}
-          </button>
-        ) : (
-          <input
-            autoFocus
-            aria-label={`${name}, typed`}
-            className="w-16 border-b border-ink bg-transparent text-right outline-none"
-            value={typed}
-            onFocus={(event) => event.target.select()}
-            onChange={(event) => setTyped(event.target.value)}
-            onBlur={() => setTyped(null)}
-            onKeyDown={(event) => {
-              if (event.key === 'Escape') setTyped(null)
-              if (event.key !== 'Enter') return
-              const read = readFigure(typed)
-              setTyped(null)
-              if (Number.isFinite(read)) onTurn(read / times)
-            }}
-          />
-        )}
+        <TypedFigure
+          label={name}
+          begin={figure(value * times, Math.max(0, digits - Math.log10(times)))}
+          className="font-semibold whitespace-nowrap hover:underline"
+          typedClassName="w-16 text-right"
+          onOpen={onChoose}
+          onKeep={(typed) => {
+            const read = readFigure(typed)
+            if (Number.isFinite(read)) onTurn(read / times)
+          }}
+        >
+          {said(control, value)}
+        </TypedFigure>
       </div>
       <svg
         ref={rule}

@@ -72,7 +72,7 @@ def _shared(one: Take, other: Take) -> Window | None:
 def _measured(says: list[str], both: list[MaterialOnDisk], shared: Window | None) -> RigsDiffer:
     from fatsignal.core.clip import Clip
     from fatsignal.core.level.loudness import ungated_loudness_lufs
-    from fatsignal.core.tone.tone_distance import BAND_NUMBERS, levels_apart_db, third_octave_levels_db
+    from fatsignal.core.tone.tone_distance import BANDS_HZ, levels_apart_db, third_octave_levels_db
 
     told = RigsDiffer(says, None, None, [], [])
     if shared is None:
@@ -94,5 +94,5 @@ def _measured(says: list[str], both: list[MaterialOnDisk], shared: Window | None
     louder = [ungated_loudness_lufs(Clip(signal[:, None], rate_hz)) for signal in signals]
     return RigsDiffer(
         says, round(louder[1] - louder[0], 1), round(levels_apart_db(other, one), 1),
-        [round(10 ** (number / 10), 1) for number in BAND_NUMBERS], [round(float(each), 1) for each in other - one],
+        list(BANDS_HZ), [round(float(each), 1) for each in other - one],
     )  # fmt: skip

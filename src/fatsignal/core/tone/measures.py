@@ -8,7 +8,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from fatsignal.core.clip import Clip, Samples
+from fatsignal.core.clip import Clip, Samples, in_one
 from fatsignal.core.level.loudness import integrated_loudness_lufs
 from fatsignal.core.tone.chain import ToneChain
 from fatsignal.core.tone.document import Tone
@@ -49,8 +49,8 @@ class ToneMeasures:
 def measure_tone(tone: Tone, instrument: For) -> ToneMeasures:
     """Run the riff of an instrument through a tone, and tell what came of it."""
     dry = riff(instrument)
-    wet = _mono(render(_chain(tone), dry))
-    soft = _mono(render(_chain(tone), dry * 10 ** (-_SOFTER_DB / 20)))
+    wet = in_one(render(_chain(tone), dry))
+    soft = in_one(render(_chain(tone), dry * 10 ** (-_SOFTER_DB / 20)))
     loudness = integrated_loudness_lufs(Clip.mono(wet, RIFF_RATE_HZ))
     thirds = third_octave_levels_db(wet, rate_hz=RIFF_RATE_HZ) - third_octave_levels_db(dry, rate_hz=RIFF_RATE_HZ)
     thirds -= np.median(thirds)
@@ -70,10 +70,6 @@ def measure_tone(tone: Tone, instrument: For) -> ToneMeasures:
 
 def _chain(tone: Tone) -> ToneChain:
     return ToneChain(tone, rate_hz=RIFF_RATE_HZ, voltage=_VOLTS)
-
-
-def _mono(signal: Samples) -> Samples:
-    return signal if signal.ndim == 1 else np.asarray(signal.mean(axis=1))
 
 
 def _level_db(signal: Samples) -> float:
@@ -101,7 +97,7 @@ def _added_db(tone: Tone) -> float:
     periods = round(0.5 * _SINE_HZ)
     frames = round(periods * RIFF_RATE_HZ / _SINE_HZ)
     sine = _SINE_V * np.sin(2 * np.pi * periods * np.arange(3 * frames) / frames)
-    settled = _mono(_chain(tone).process(sine))[-frames:]
+    settled = in_one(_chain(tone).process(sine))[-frames:]
     power = np.abs(np.fft.rfft(settled * np.hanning(frames))) ** 2
     around = slice(periods - 2, periods + 3)
     own, total = float(power[around].sum()), float(power[3:].sum())
@@ -111,7 +107,7 @@ def _added_db(tone: Tone) -> float:
 def _noise_db(tone: Tone) -> float:
     """What a DI's own noise becomes."""
     noise = 10 ** (_NOISE_DBV / 20) * np.random.default_rng(1).standard_normal(RIFF_RATE_HZ)
-    return _level_db(_mono(_chain(tone).process(noise))[RIFF_RATE_HZ // 4 :])
+    return _level_db(in_one(_chain(tone).process(noise))[RIFF_RATE_HZ // 4 :])
 
 
 def _tail_s(tone: Tone, dry: Samples, wet: Samples) -> float:
@@ -121,7 +117,7 @@ def _tail_s(tone: Tone, dry: Samples, wet: Samples) -> float:
     floor_db = _level_db(wet) - 60
     silence = np.zeros(step)
     for count in range(round(_LONGEST_TAIL_S / _TAIL_STEP_S)):
-        rest = _mono(chain.process(silence))
+        rest = in_one(chain.process(silence))
         parts = rest.reshape(5, -1)
         for part, piece in enumerate(parts):
             if _level_db(piece) < floor_db:

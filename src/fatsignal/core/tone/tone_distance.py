@@ -13,6 +13,8 @@ from fatsignal.errors import SignalError
 
 # IEC 61260-1 base-ten thirds of an octave from 80 Hz to 8 kHz: where tone is judged.
 BAND_NUMBERS = range(19, 40)
+# Their centres, as they are told.
+BANDS_HZ = tuple(round(10 ** (number / 10), 1) for number in BAND_NUMBERS)
 _SEGMENTS_AT_ONCE = 64
 
 
@@ -77,5 +79,10 @@ def spectrum_difference_db(signal: Samples, reference: Samples, *, rate_hz: int)
 
 def levels_apart_db(levels_db: Real, reference_db: Real) -> float:
     """Mean distance of third-octave levels, their loudness aside."""
+    return float(np.mean(np.abs(levels_beside_db(levels_db, reference_db))))
+
+
+def levels_beside_db(levels_db: Real, reference_db: Real) -> Real:
+    """Third-octave levels against others, dB, their loudness aside: the middle one of the differences is 0."""
     difference = levels_db - reference_db
-    return float(np.mean(np.abs(difference - np.median(difference))))
+    return np.asarray(difference - np.median(difference))

@@ -50,13 +50,20 @@ class TurningChain:
         if self._leaving is None:
             return sound
         old = self._leaving.process(signal)
-        # The fade of half a cosine begins and ends without a corner.
-        at = np.clip((self._faded + 1 + np.arange(len(signal))) / self._fade_frames, 0.0, 1.0)
-        rise = 0.5 - 0.5 * np.cos(np.pi * at)
+        rise = risen(self._faded, len(signal), self._fade_frames)
         self._faded += len(signal)
         if self._faded >= self._fade_frames:
             self._leaving = None
         return blended(old, sound, rise)
+
+
+def risen(faded: int, frames: int, fade_frames: int) -> Samples:
+    """The share of what comes in, shape (frames,), when so many frames of its fade are over; none of it before them.
+
+    Half a cosine begins and ends without a corner.
+    """
+    at = np.clip((faded + 1 + np.arange(frames)) / fade_frames, 0.0, 1.0)
+    return np.asarray(0.5 - 0.5 * np.cos(np.pi * at))
 
 
 def blended(old: Samples, new: Samples, share: Samples) -> Samples:

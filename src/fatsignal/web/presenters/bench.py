@@ -5,6 +5,7 @@ from dataclasses import asdict
 from typing import Any, Literal
 from uuid import UUID
 
+import numpy as np
 from pydantic import BaseModel, Field
 
 from fatsignal.acts.bench import DI, BenchThings, SoundKind
@@ -176,21 +177,15 @@ async def bench_view(
 
 def measured_view(things: BenchThings, found: Sequence[dict[str, Any]]) -> MeasuredView:
     """What was measured of each sound, as it is compared."""
-    from fatsignal.acts.bench_measure import bands_hz
     from fatsignal.core.tone.loudness_match import matching_gains_db
+    from fatsignal.core.tone.tone_distance import BANDS_HZ, levels_beside_db
 
     gains = matching_gains_db([each["loudness_lufs"] for each in found], [each["peak_dbtp"] for each in found])
-    own = found[0]["thirds_db"]
-
-    def against(other: list[float]) -> tuple[list[float], float]:
-        apart = [mine - theirs for mine, theirs in zip(own, other, strict=True)]
-        middle = sorted(apart)[len(apart) // 2]
-        levelled = [round(each - middle, 2) for each in apart]
-        return levelled, round(sum(map(abs, levelled)) / len(levelled), 2)
-
+    own = np.array(found[0]["thirds_db"])
     sounds = []
     for sound, each, gain_db in zip(things.sounds, found, gains, strict=True):
-        thirds, apart = against(each["thirds_db"])
+        thirds = [round(float(beside), 2) for beside in levels_beside_db(own, np.array(each["thirds_db"]))]
+        apart = round(sum(map(abs, thirds)) / len(thirds), 2)
         audible = each["loudness_lufs"] is not None
         sounds.append(
             MeasuredSoundView(
@@ -199,7 +194,7 @@ def measured_view(things: BenchThings, found: Sequence[dict[str, Any]]) -> Measu
             )
         )  # fmt: skip
     return MeasuredView(
-        bands_hz=bands_hz(), sounds=sounds,
+        bands_hz=list(BANDS_HZ), sounds=sounds,
         columns=next((each["columns"] for each in found if "columns" in each), []),
     )  # fmt: skip
 

@@ -8,7 +8,7 @@ from uuid import UUID, uuid4
 from fastapi import APIRouter, Body, Response
 from pydantic import BaseModel, Field
 
-from fatsignal.acts.bench import BenchThings, SoundOnBench, bench_of, things_on_bench, with_tone
+from fatsignal.acts.bench import BenchThings, SoundOnBench, bench_of, things_on_bench
 from fatsignal.core.tone.document import parse_tone
 from fatsignal.core.tone.edits import ToneEdit, edited
 from fatsignal.core.tone.instruments import For
@@ -87,10 +87,10 @@ async def edit(
     """Turn a value; add, move, copy, bypass, remove a block. It is heard before it is answered."""
     async with pool.connection() as conn:
         part = await parts.get_part(conn, part_id)
-        await _laid(conn, part)
+        bench = await _laid(conn, part)
         if wanted.do == "set":
             # Heard before it is kept: the act takes its time, and reads again what there is.
-            turned, _ = edited((await bench_of(conn, part)).tone, wanted)
+            turned, _ = edited(bench.tone, wanted)
             await engine.turn(part_id, turned, live=plays_through_bench(part))
         async with history.act(
             conn, part.session_id, kind="tone", says="", scope={"bench": [part_id]},
@@ -102,7 +102,7 @@ async def edit(
                 check_revision(seen, _revision(bench), what=f"the tone on the bench of {part.name}")
             tone, what = edited(bench.tone, wanted)
             acting.says = f"{tone.name}, {what}"
-            await benches.set_bench(conn, with_tone(bench, tone))
+            await benches.set_bench(conn, replace(bench, document=tone.model_dump(mode="json")))
         if wanted.do != "set":
             await engine.turn(part_id, tone, live=plays_through_bench(part))
         return await _shown(conn, part_id, settings)
@@ -160,7 +160,7 @@ async def take_up(
     elif wanted.tone_revision_id is not None:
         revision = await tones.get_revision(conn, wanted.tone_revision_id)
         laid = replace(bench, document=revision.document, tone_revision_id=revision.id)
-        says = f"{revision.name}, revision {revision.revision}, on the bench"
+        says = f"{revision.title}, on the bench"
     else:
         raise InvalidSetting("say which tone: a kept revision, or A or B that was put aside")
     async with _acting(conn, part, says):
@@ -268,7 +268,8 @@ async def keep(
     async with history.act(conn, session.id, kind="keep tone", says=f"tone {tone.name} kept", scope=scope) as acting:
         kept = await tones.keep_tone(conn, tone, tone_id=tone_id, revision_id=revision_id)
         acting.says = f"{kept.name} kept as revision {kept.revision}"
-        await benches.set_bench(conn, with_tone(bench, tone, revision_id=kept.id, keep_revision=False))
+        laid = replace(bench, document=tone.model_dump(mode="json"), tone_revision_id=kept.id)
+        await benches.set_bench(conn, laid)
     await sound_again(conn, part, session, settings, engine)
     return await _shown(conn, part_id, settings)
 
@@ -291,9 +292,11 @@ def _asked(part_id: UUID, things: BenchThings, of: SoundOnBench) -> dict[str, An
 
 async def _laid(conn: Connection, part: Part) -> Bench:
     """The bench of a part, kept from now on: what is done to it is an act, that it is there is none."""
+    found = await benches.find_bench(conn, part.id)
+    if found is not None:
+        return found
     bench = await bench_of(conn, part)
-    if await benches.find_bench(conn, part.id) is None:
-        await benches.set_bench(conn, bench)
+    await benches.set_bench(conn, bench)
     return bench
 
 

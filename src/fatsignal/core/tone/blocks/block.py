@@ -26,6 +26,21 @@ _PROBE_HZ = 400.0
 _PROBE_PERIODS = 4
 
 
+def loudest_of(channels: Channels) -> Samples:
+    """The greater magnitude of the channels, frame by frame."""
+    return np.abs(channels[0]) if len(channels) == 1 else np.maximum(np.abs(channels[0]), np.abs(channels[1]))
+
+
+def middle_of(channels: Channels) -> Samples:
+    """The mean of the channels."""
+    return channels[0] if len(channels) == 1 else np.asarray(0.5 * (channels[0] + channels[1]))
+
+
+def widened(channels: Channels, channels_out: int) -> Channels:
+    """So many channels: one goes into each of them."""
+    return channels if len(channels) == channels_out else (channels[0],) * channels_out
+
+
 class Runner(Protocol):
     """Anything that turns the samples of one channel into samples and remembers where it was.
 

@@ -12,7 +12,7 @@ import numpy as np
 
 from fatsignal.core.delay_line import LEAST_FRAMES, read_line
 from fatsignal.core.kernels import kernel
-from fatsignal.core.tone.blocks.block import Channels, Curve, Operating, Step, ToneBlock, setting
+from fatsignal.core.tone.blocks.block import Channels, Curve, Operating, Step, ToneBlock, setting, widened
 from fatsignal.core.tone.blocks.modulated import modulation_curve
 
 _LONGEST_MS = 45.0
@@ -59,10 +59,9 @@ class ChorusStep:
 
     def process(self, channels: Channels) -> Channels:
         """Run the channels; state goes on."""
-        both = channels if len(channels) == self.channels_out else (channels[0],) * self.channels_out
         return tuple(
             np.asarray(_run_chorus(signal, self._line[side], self._state[side], *self._settings))
-            for side, signal in enumerate(both)
+            for side, signal in enumerate(widened(channels, self.channels_out))
         )
 
 

@@ -14,7 +14,7 @@ import numpy as np
 
 from fatsignal.core.clip import Samples
 from fatsignal.core.kernels import kernel
-from fatsignal.core.tone.blocks.block import LEVEL_DBV, Channels, Curve, Operating, Step, ToneBlock, setting
+from fatsignal.core.tone.blocks.block import LEVEL_DBV, Channels, Curve, Operating, Step, ToneBlock, loudest_of, setting
 
 # An average over this time, told as the crest of a sine of that power.
 _AVERAGE_S = 0.01
@@ -74,8 +74,7 @@ class CompressorStep:
 
     def process(self, channels: Channels) -> Channels:
         """Compress the channels by the louder of them; state goes on."""
-        loudest = np.abs(channels[0]) if len(channels) == 1 else np.maximum(np.abs(channels[0]), np.abs(channels[1]))
-        gains = self._share * _run_compressor(loudest, self._state, *self._settings) + (1 - self._share)
+        gains = self._share * _run_compressor(loudest_of(channels), self._state, *self._settings) + (1 - self._share)
         return tuple(np.asarray(gains * signal) for signal in channels)
 
 

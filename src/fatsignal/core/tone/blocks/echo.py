@@ -14,7 +14,7 @@ import numpy as np
 
 from fatsignal.core.delay_line import LEAST_FRAMES, or_nothing, read_line
 from fatsignal.core.kernels import kernel
-from fatsignal.core.tone.blocks.block import Channels, Curve, Operating, Step, ToneBlock, setting
+from fatsignal.core.tone.blocks.block import Channels, Curve, Operating, Step, ToneBlock, setting, widened
 from fatsignal.core.tone.blocks.modulated import NoteValue, note_s
 
 _LONGEST_S = 2.1
@@ -79,10 +79,9 @@ class EchoStep:
         if self._wide:
             left, right = _run_by_turns(channels[0], self._lines, self._state, *self._settings)
             return np.asarray(left), np.asarray(right)
-        both = channels if len(channels) == self.channels_out else (channels[0],) * self.channels_out
         return tuple(
             np.asarray(_run_echo(signal, self._lines[side], self._state[side], *self._settings))
-            for side, signal in enumerate(both)
+            for side, signal in enumerate(widened(channels, self.channels_out))
         )
 
 

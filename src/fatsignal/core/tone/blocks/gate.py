@@ -17,7 +17,7 @@ from pydantic import model_validator
 
 from fatsignal.core.clip import Samples
 from fatsignal.core.kernels import kernel
-from fatsignal.core.tone.blocks.block import LEVEL_DBV, Channels, Curve, Operating, Step, ToneBlock, setting
+from fatsignal.core.tone.blocks.block import LEVEL_DBV, Channels, Curve, Operating, Step, ToneBlock, loudest_of, setting
 
 # The envelope falls with this time, so that a low string's half waves do not close it.
 _ENVELOPE_S = 0.01
@@ -81,8 +81,7 @@ class GateStep:
 
     def process(self, channels: Channels) -> Channels:
         """Gate the channels by the louder of them; state goes on."""
-        loudest = np.abs(channels[0]) if len(channels) == 1 else np.maximum(np.abs(channels[0]), np.abs(channels[1]))
-        return self._gated(channels, loudest)
+        return self._gated(channels, loudest_of(channels))
 
     def process_keyed(self, channels: Channels, key: Samples) -> Channels:
         """The same by another signal."""

@@ -12,7 +12,7 @@ from typing import ClassVar, Literal
 import numpy as np
 
 from fatsignal.core.kernels import kernel
-from fatsignal.core.tone.blocks.block import LEVEL_DBV, Channels, Curve, Operating, Step, ToneBlock, setting
+from fatsignal.core.tone.blocks.block import LEVEL_DBV, Channels, Curve, Operating, Step, ToneBlock, loudest_of, setting
 
 
 class Limiter(ToneBlock):
@@ -47,8 +47,7 @@ class LimiterStep:
 
     def process(self, channels: Channels) -> Channels:
         """Limit the channels; state goes on."""
-        loudest = np.abs(channels[0]) if len(channels) == 1 else np.maximum(np.abs(channels[0]), np.abs(channels[1]))
-        gains = _run_limiter(loudest, self._state, self._ceiling_v, self._release)
+        gains = _run_limiter(loudest_of(channels), self._state, self._ceiling_v, self._release)
         return tuple(np.asarray(gains * signal) for signal in channels)
 
 

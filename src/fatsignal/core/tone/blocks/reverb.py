@@ -18,7 +18,7 @@ import numpy as np
 
 from fatsignal.core.delay_line import or_nothing
 from fatsignal.core.kernels import kernel
-from fatsignal.core.tone.blocks.block import Channels, Curve, Operating, Step, ToneBlock, setting
+from fatsignal.core.tone.blocks.block import Channels, Curve, Operating, Step, ToneBlock, middle_of, setting, widened
 
 # Lengths at size 5, in ms: no two with a common measure. A plate is dense at once, a hall's first sounds are farther.
 _LINES_MS = {
@@ -84,14 +84,14 @@ class ReverbStep:
 
     def process(self, channels: Channels) -> Channels:
         """Run the channels; state goes on."""
-        mono = channels[0] if len(channels) == 1 else 0.5 * (channels[0] + channels[1])
+        mono = middle_of(channels)
         left, right = _run_reverb(
             mono, self._pre, self._pre_frames, self._diffusers, self._diffuser_lengths, self._lines, self._lengths,
             self._gains, self._lows, self._damping, self._places,
         )  # fmt: skip
         if self.channels_out == 1:
             return (np.asarray(channels[0] + self._mix * 0.5 * (left + right)),)
-        dry = channels if len(channels) == 2 else (channels[0], channels[0])
+        dry = widened(channels, 2)
         return np.asarray(dry[0] + self._mix * left), np.asarray(dry[1] + self._mix * right)
 
 

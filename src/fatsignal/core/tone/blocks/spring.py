@@ -14,7 +14,7 @@ import numpy as np
 
 from fatsignal.core.delay_line import or_nothing
 from fatsignal.core.kernels import kernel
-from fatsignal.core.tone.blocks.block import Channels, Curve, Operating, Step, ToneBlock, setting
+from fatsignal.core.tone.blocks.block import Channels, Curve, Operating, Step, ToneBlock, middle_of, setting
 
 # Each coil: round trip in ms, highest frequency that runs down it in Hz, how much of the sound it takes.
 _COILS = ((56.0, 4300.0, 1.0), (41.0, 4900.0, 0.8), (48.5, 4550.0, 0.7))
@@ -82,7 +82,7 @@ class SpringStep:
 
     def process(self, channels: Channels) -> Channels:
         """Run the channels; state goes on."""
-        mono = channels[0] if len(channels) == 1 else 0.5 * (channels[0] + channels[1])
+        mono = middle_of(channels)
         wet = np.zeros_like(mono)
         for k, (step, delay, gain, low, share) in enumerate(self._settings):
             coil = _run_coil(

@@ -12,7 +12,7 @@ import numpy as np
 
 from fatsignal.core.clip import Samples
 from fatsignal.core.kernels import kernel
-from fatsignal.core.tone.blocks.block import Channels, Curve, Operating, Step, ToneBlock, setting
+from fatsignal.core.tone.blocks.block import Channels, Curve, Operating, Step, ToneBlock, setting, widened
 from fatsignal.core.tone.blocks.modulated import NoteValue, note_s
 
 
@@ -65,10 +65,9 @@ class TremoloStep:
 
     def process(self, channels: Channels) -> Channels:
         """Run the channels; state goes on."""
-        both = channels if len(channels) == self.channels_out else (channels[0],) * self.channels_out
         return tuple(
             np.asarray(_run_tremolo(signal, self._state[side], self._turn, self._depth, float(self._square)))
-            for side, signal in enumerate(both)
+            for side, signal in enumerate(widened(channels, self.channels_out))
         )
 
 
