@@ -6,8 +6,7 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
-from fatsignal.core.amp import valve as valve_model
-from fatsignal.core.amp.triode import TriodeStage
+from fatsignal.core.amp.valve import HIGH_MU, Triode
 
 # Koren's plate current and the same grid current as ours, as behavioural sources.
 _VALVE = """
@@ -19,32 +18,11 @@ Bgrid grid cathode I={gg}*pow(ln(1+exp(min(40,{gc}*V(grid,cathode))))/{gc},{gx})
 """
 
 
-def valve() -> str:
+def valve(of: Triode = HIGH_MU) -> str:
     return _VALVE.format(
-        kp=valve_model.KP, mu=valve_model.MU, kvb=valve_model.KVB, ex=valve_model.EX, kg1=valve_model.KG1,
-        gg=valve_model.GRID_GAIN, gc=valve_model.GRID_SHARPNESS, gx=valve_model.GRID_EXPONENT,
+        kp=of.kp, mu=of.mu, kvb=of.kvb, ex=of.exponent, kg1=of.kg1, gg=of.grid_gain, gc=of.grid_sharpness,
+        gx=of.grid_exponent,
     )  # fmt: skip
-
-
-def stage_netlist(stage: TriodeStage, *, frequency_hz: float, peak_v: float, seconds: float) -> str:
-    """A driven stage, as `TriodeStage.circuit` draws it."""
-    return f"""driven stage
-{valve()}
-Vin in 0 SIN(0 {peak_v} {frequency_hz})
-Vs supply 0 {stage.supply_v}
-Rs in source {stage.source_ohm}
-Cc source leak {stage.coupling_farad}
-Rl leak 0 {stage.leak_ohm}
-Rg leak grid {stage.stopper_ohm}
-Cm grid 0 {stage.miller_farad}
-Rp supply plate {stage.plate_ohm}
-Rk cathode 0 {stage.cathode_ohm}
-Ck cathode 0 {stage.cathode_farad or 1e-12}
-X1 plate grid cathode valve
-.options reltol=1e-5 abstol=1e-12
-.tran 2u {seconds} 0 1u
-.end
-"""
 
 
 def run(netlist: str, *, analysis: str, vector: str, folder: Path) -> NDArray[np.float64]:

@@ -40,6 +40,9 @@ def _locked(act: Callable[..., Any], how: int) -> Callable[..., Any]:
     return locked
 
 
+# Straight lines of the same arithmetic on neighbouring numbers are done several at once (`core/amp/valve_chain.py`).
+numba.config.SLP_VECTORIZE = 1  # type: ignore[attr-defined]
+
 _kept: Any = IndexDataCacheFile
 _kept.save = _locked(IndexDataCacheFile.save, fcntl.LOCK_EX)
 _kept.load = _locked(IndexDataCacheFile.load, fcntl.LOCK_SH)

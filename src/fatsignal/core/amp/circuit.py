@@ -3,9 +3,9 @@
 The netlist is written as one reads a schematic; the trapezoidal rule turns each capacitor into a
 conductance with a history source, and nodal analysis gives the matrices of (a capacitor across a device that
 can short it is marked `stiff` and takes backward Euler instead: the trapezoidal rule would ring there at half the
-rate, which comes back as aliases)
+rate, which comes back as aliases; an inductor is a capacitor's mirror image, with the current kept in its place)
 
-    x[n] = A x[n-1] + B u[n] + C i[n]        state: one history source per capacitor, amperes
+    x[n] = A x[n-1] + B u[n] + C i[n]        state: one history source per capacitor and inductor, amperes
     y[n] = D x[n-1] + E u[n] + F i[n]        outputs: node voltages
     v[n] = G x[n-1] + H u[n] - K i[n]        voltages over the nonlinear ports, i drawn by the devices
 
@@ -47,6 +47,7 @@ class Circuit:
 
     resistors: list[tuple[str, str, float]] = field(default_factory=list)
     capacitors: list[tuple[str, str, float, bool]] = field(default_factory=list)
+    inductors: list[tuple[str, str, float]] = field(default_factory=list)
     sources: list[tuple[str, str]] = field(default_factory=list)
     opamps: list[tuple[str, str, str]] = field(default_factory=list)
     ports: list[tuple[str, str]] = field(default_factory=list)
@@ -56,6 +57,9 @@ class Circuit:
 
     def capacitor(self, plus: str, minus: str, farad: float, *, stiff: bool = False) -> None:
         self.capacitors.append((plus, minus, farad, stiff))
+
+    def inductor(self, plus: str, minus: str, henry: float) -> None:
+        self.inductors.append((plus, minus, henry))
 
     def source(self, plus: str, minus: str = GROUND) -> None:
         """A voltage source; its value is the next element of `u`."""
@@ -69,16 +73,24 @@ class Circuit:
         """A nonlinear device that draws its current from `plus` to `minus`."""
         self.ports.append((plus, minus))
 
+    def triode(self, grid: str, plate: str, cathode: str) -> None:
+        """A valve as two ports: its grid's current and its plate's, both to the cathode."""
+        self.port(grid, cathode)
+        self.port(plate, cathode)
+
     def discretise(self, *, rate_hz: float, outputs: list[str]) -> StateSpace:
         """Matrices of the circuit at `rate_hz`; `outputs` are node names measured against ground."""
         nodes = self._nodes()
         conductance = np.diag([1.0 / ohm for *_, ohm in self.resistors])
-        trapezoidal = np.diag([0.0 if stiff else 1.0 for *_, stiff in self.capacitors])
-        storage = np.diag([farad * rate_hz for _, _, farad, _ in self.capacitors])
-        storage = storage + trapezoidal @ storage
-        update = storage + trapezoidal @ storage
+        # Of each that stores: its conductance, what a volt adds to its history, and what stays of that.
+        coils = [1.0 / (2.0 * henry * rate_hz) for *_, henry in self.inductors]
+        storage = np.diag([(1.0 if stiff else 2.0) * farad * rate_hz for *_, farad, stiff in self.capacitors] + coils)
+        stays = np.diag([0.0 if stiff else -1.0 for *_, stiff in self.capacitors] + [1.0] * len(coils))
+        update = storage @ np.diag([1.0 if stiff else 2.0 for *_, stiff in self.capacitors] + [-2.0] * len(coils))
         n_r = self._incidence(nodes, [(p, m) for p, m, _ in self.resistors])
-        n_x = self._incidence(nodes, [(p, m) for p, m, *_ in self.capacitors])
+        n_x = self._incidence(
+            nodes, [*((p, m) for p, m, *_ in self.capacitors), *((p, m) for p, m, _ in self.inductors)]
+        )
         n_u = self._incidence(nodes, self.sources)
         n_n = self._incidence(nodes, self.ports)
         n_o = self._incidence(nodes, [(node, GROUND) for node in outputs])
@@ -99,7 +111,7 @@ class Circuit:
         p_x, p_n, p_o = padded(n_x), padded(n_n), padded(n_o)
         unit = np.vstack([np.zeros((count, inputs)), np.eye(inputs), np.zeros((amps, inputs))])
         return StateSpace(
-            a=update @ p_x @ inverse @ p_x.T - trapezoidal,
+            a=update @ p_x @ inverse @ p_x.T + stays,
             b=update @ p_x @ inverse @ unit,
             c=-update @ p_x @ inverse @ p_n.T,
             d=p_o @ inverse @ p_x.T,
@@ -114,6 +126,7 @@ class Circuit:
         pairs = [
             *((p, m) for p, m, _ in self.resistors),
             *((p, m) for p, m, *_ in self.capacitors),
+            *((p, m) for p, m, _ in self.inductors),
             *self.sources,
             *self.ports,
             *((plus, minus) for plus, minus, _ in self.opamps),

@@ -49,24 +49,31 @@ def audio_taper(position: float) -> float:
 
 
 def network_circuit(values: NetworkValues, *, treble: float, middle: float, bass: float) -> Circuit:
-    """The network as a netlist with output node ``out``; knob positions run 0 to 1."""
+    """The network alone as a netlist with output node ``out``; knob positions run 0 to 1."""
+    net = Circuit()
+    net.source("in")
+    add_network(net, values, "in", "out", treble=treble, middle=middle, bass=bass)
+    net.resistor("out", "0", values.load_ohm)
+    return net
+
+
+def add_network(
+    net: Circuit, values: NetworkValues, source: str, out: str, *, treble: float, middle: float, bass: float
+) -> None:
+    """Draw the network between two nodes of a circuit."""
     t = min(max(treble, _TRACK_END), 1 - _TRACK_END)
     m = min(max(middle, _TRACK_END), 1 - _TRACK_END)
     b = max(audio_taper(bass), _TRACK_END)
-    net = Circuit()
-    net.source("in")
-    net.resistor("in", "top", values.source_ohm)
-    net.capacitor("top", "bright", values.treble_farad)
-    net.resistor("bright", "out", (1 - t) * values.treble_ohm)
-    net.resistor("out", "low", t * values.treble_ohm)
+    net.resistor(source, "top", values.source_ohm)
+    net.capacitor("top", "high", values.treble_farad)
+    net.resistor("high", out, (1 - t) * values.treble_ohm)
+    net.resistor(out, "low", t * values.treble_ohm)
     net.resistor("top", "slope", values.slope_ohm)
     net.capacitor("slope", "low", values.bass_farad)
     net.resistor("low", "mid", b * values.bass_ohm)
-    net.resistor("mid", "wiper", (1 - m) * values.middle_ohm)
-    net.resistor("wiper", "0", m * values.middle_ohm)
-    net.capacitor("slope", "wiper", values.middle_farad)
-    net.resistor("out", "0", values.load_ohm)
-    return net
+    net.resistor("mid", "scooped", (1 - m) * values.middle_ohm)
+    net.resistor("scooped", "0", m * values.middle_ohm)
+    net.capacitor("slope", "scooped", values.middle_farad)
 
 
 def network_filter(

@@ -39,6 +39,11 @@ class Cone:
     open_back: bool
     coil_corner_hz: float
 
+    def coil_lift(self, frequency_hz: Real) -> Complex:
+        """What a valve stage, which feeds current more than voltage, adds into the coil's rising impedance."""
+        s = 1j * np.maximum(frequency_hz, 1e-3)
+        return np.asarray((1 + s / self.coil_corner_hz) / (1 + s / (3.0 * self.coil_corner_hz)))
+
     def drive(self, frequency_hz: Real) -> Complex:
         """Acceleration of the cone over the amp's drive: resonance, break-up, coil, cabinet."""
         s = 1j * np.maximum(frequency_hz, 1e-3)
@@ -49,9 +54,7 @@ class Cone:
         cut = self.high_cut_hz
         # Fourth order, as two sections of a Butterworth.
         response = response * cut**4 / ((s**2 + 0.7654 * s * cut + cut**2) * (s**2 + 1.8478 * s * cut + cut**2))
-        # A valve stage feeds current more than voltage: the coil's rising impedance lifts the highs.
-        corner = self.coil_corner_hz
-        response = response * (1 + s / corner) / (1 + s / (3.0 * corner))
+        response = response * self.coil_lift(frequency_hz)
         if self.open_back:
             # The back wave comes round the cabinet and takes the lows away below about 110 Hz.
             response = response * s / (s + 110.0)
@@ -154,6 +157,10 @@ _TWELVE_CLOSED = Cone(
     ((180.0, 1.5, 1.2), (480.0, -4.0, 1.0), (1_700.0, 1.0, 2.0), (2_900.0, 4.5, 1.5), (3_600.0, 2.5, 4.0)),
     4_900.0, False, 1_700.0,
 )  # fmt: skip
+_EIGHT_OPEN = Cone(
+    0.08, 0.03, 125.0, 1.3, 1_700.0,
+    ((650.0, -2.0, 1.2), (2_300.0, 3.0, 1.5), (3_800.0, 5.0, 2.0), (5_600.0, -2.5, 4.0)), 6_600.0, True, 2_800.0,
+)  # fmt: skip
 _TEN_OPEN = Cone(
     0.105, 0.038, 98.0, 1.2, 1_300.0,
     ((520.0, -2.0, 1.2), (1_800.0, 2.5, 1.6), (3_100.0, 5.0, 1.8), (4_700.0, -2.0, 4.0)), 5_800.0, True, 2_200.0,
@@ -190,6 +197,13 @@ def _four(apart_m: float) -> dict[str, tuple[float, float]]:
     }  # fmt: skip
 
 
+def _eight(apart_m: float) -> dict[str, tuple[float, float]]:
+    half = apart_m / 2
+    rows = {"top": 3 * half, "upper": half, "lower": -half, "bottom": -3 * half}
+    sides = {"left": -half, "right": half}
+    return {f"{row} {side} cone": (x, y) for row, y in rows.items() for side, x in sides.items()}
+
+
 _BRIDGE_X_M = -_HOLE_TO_BRIDGE_M
 _TWELFTH_X_M = _BRIDGE_X_M + _SCALE_M / 2
 _HEAD_X_M = _BRIDGE_X_M + _SCALE_M + 0.09
@@ -217,13 +231,16 @@ _GUITAR = Sounding(
 )  # fmt: skip
 
 SOUNDING: dict[str, Sounding] = {
+    "1x8 open": _one("1×8, open", _EIGHT_OPEN, (0.34, 0.34, 0.2)),
     "1x10 open": _one("1×10, open", _TEN_OPEN, (0.45, 0.42, 0.24)),
     "1x12 open": _one("1×12, open", _TWELVE_OPEN, (0.5, 0.46, 0.26)),
+    "1x12 closed": _one("1×12, closed", _TWELVE_CLOSED, (0.5, 0.46, 0.3)),
     "2x12 open": _cones(
         "2×12, open", _TWELVE_OPEN, {"left cone": (-0.16, 0.0), "right cone": (0.16, 0.0)}, (0.68, 0.5, 0.27)
     ),
     "4x10 bass": _cones("4×10, bass", _TEN_BASS, _four(0.27), (0.6, 0.62, 0.42)),
     "4x12 closed": _cones("4×12, closed", _TWELVE_CLOSED, _four(0.34), (0.75, 0.75, 0.36)),
+    "8x10 bass": _cones("8×10, bass", _TEN_BASS, _eight(0.27), (0.66, 1.22, 0.41)),
     "1x15 bass": _one("1×15, bass", _FIFTEEN_BASS, (0.6, 0.62, 0.42)),
     "acoustic body": _GUITAR,
 }

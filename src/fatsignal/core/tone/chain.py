@@ -56,10 +56,13 @@ class ToneChain:
         if keyed:
             self._steps.append(lambda signals: (*signals, signals[0]))
         heard = [block for block in tone.blocks if not block.bypassed]
+        fed = False
         for makes_partials, blocks in groupby(heard, key=lambda block: block.MAKES_PARTIALS):
             rate = rate_hz * self.oversample if makes_partials else rate_hz
-            at, came_in, inside = Operating(rate, quarter_s), self.channels_out, list[Step]()
+            came_in, inside = self.channels_out, list[Step]()
             for block in blocks:
+                fed = fed or block.feeds_speaker
+                at = Operating(rate, quarter_s, fed)
                 steps = block.steps(at, self.channels_out)
                 self._blocks.append((block, steps))
                 inside += steps

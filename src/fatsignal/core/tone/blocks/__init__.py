@@ -19,6 +19,7 @@ from fatsignal.core.tone.blocks.limiter import Limiter
 from fatsignal.core.tone.blocks.octave import Octave
 from fatsignal.core.tone.blocks.phaser import Phaser
 from fatsignal.core.tone.blocks.power import Power
+from fatsignal.core.tone.blocks.preamp import Preamp
 from fatsignal.core.tone.blocks.reverb import Reverb
 from fatsignal.core.tone.blocks.soft_clip import SoftClip
 from fatsignal.core.tone.blocks.speaker import Mic, SpeakerAndMics
@@ -31,7 +32,7 @@ from fatsignal.core.tone.blocks.wah import Wah
 
 # In the order in which they usually stand.
 Block = Annotated[
-    Gate | Compressor | Wah | Boost | SoftClip | HardClip | Fuzz | Octave | FirstStages | ToneNetwork | Power
+    Gate | Compressor | Wah | Boost | SoftClip | HardClip | Fuzz | Octave | Preamp | FirstStages | ToneNetwork | Power
     | SpeakerAndMics | Equaliser | TenBands | Phaser | Chorus | Flanger | Tremolo | Echo | Reverb | Spring | Limiter
     | Trim,
     Field(discriminator="kind"),
@@ -40,6 +41,6 @@ KINDS: tuple[type[ToneBlock], ...] = get_args(get_args(Block)[0])
 
 __all__ = [
     "KINDS", "Band", "Block", "Boost", "Chorus", "Compressor", "Echo", "Equaliser", "FirstStages", "Flanger", "Fuzz",
-    "Gate", "HardClip", "Limiter", "Mic", "Octave", "Phaser", "Power", "Reverb", "SoftClip", "SpeakerAndMics", "Spring",
-    "TenBands", "ToneBlock", "ToneNetwork", "Tremolo", "Trim", "Wah",
+    "Gate", "HardClip", "Limiter", "Mic", "Octave", "Phaser", "Power", "Preamp", "Reverb", "SoftClip", "SpeakerAndMics",
+    "Spring", "TenBands", "ToneBlock", "ToneNetwork", "Tremolo", "Trim", "Wah",
 ]  # fmt: skip

@@ -93,10 +93,13 @@ class ChannelByChannel:
 
 @dataclass(frozen=True, slots=True)
 class Operating:
-    """What a block runs at: its rate, and the tempo that note values are counted in."""
+    """What a block runs at: its rate, the tempo that note values are counted in, and whether a stage before it works
+    into a loudspeaker's own impedance: then the loudspeaker does not lift the highs by itself.
+    """
 
     rate_hz: int
     quarter_s: float = 0.5
+    speaker_is_fed: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -163,6 +166,11 @@ class ToneBlock(TonePart):
     @property
     def wants_key(self) -> bool:
         """Whether it listens to the DI: its step is a `KeyedStep` then."""
+        return False
+
+    @property
+    def feeds_speaker(self) -> bool:
+        """Whether it works into a loudspeaker's own impedance."""
         return False
 
     def steps(self, at: Operating, channels: int) -> list[Step]:

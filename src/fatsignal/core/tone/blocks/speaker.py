@@ -1,15 +1,31 @@
 """A loudspeaker and the microphones that hear it."""
 
 import math
-from typing import Any, ClassVar, Literal
+from typing import TYPE_CHECKING, Any, ClassVar, Literal
 
 import numpy as np
 from pydantic import Field, model_validator
 
 from fatsignal.core.clip import Samples
 from fatsignal.core.mics.place import MicPlace, turned_from_angle
-from fatsignal.core.tone.blocks.block import FREQUENCY_HZ, Curve, Operating, Runner, ToneBlock, TonePart, setting
+from fatsignal.core.tone.blocks.block import (
+    FREQUENCY_HZ,
+    ChannelByChannel,
+    Channels,
+    Curve,
+    Operating,
+    Runner,
+    Step,
+    ToneBlock,
+    TonePart,
+    middle_of,
+    setting,
+)
+from fatsignal.core.tone.taking_over import take_over
 from fatsignal.core.tone.voltage import OUTPUT_FULL_SCALE_V
+
+if TYPE_CHECKING:
+    from fatsignal.core.mics.set_up import MicSetUp
 
 _BASE_RATE_HZ = 48_000
 # A band-limited response begins before its first arrival: so much of the shared way is left for that.
@@ -28,6 +44,7 @@ class Mic(TonePart):
     pattern: float | None = Field(default=None, ge=0, le=1, description="Where it can be switched: 1 omni, 0 figure-8.")
     gain_db: float = setting(0.0, label="gain", unit="dB", low=-40, high=20, step=0.1)
     flipped: bool = setting(False, label="polarity turned")
+    pan: float = setting(0.0, label="left or right", low=-1, high=1, step=0.05)
 
     @model_validator(mode="before")
     @classmethod
@@ -40,57 +57,136 @@ class Mic(TonePart):
 
 
 class SpeakerAndMics(ToneBlock):
-    """Loudspeaker and the microphones that hear it, mixed to one channel."""
+    """Loudspeaker and the microphones that hear it, mixed to one channel; to two where one stands left or right."""
 
     TITLE: ClassVar[str] = "Speaker and mics"
     GROUP: ClassVar[str] = "cabinet"
 
     kind: Literal["speaker"] = "speaker"
-    speaker: Literal["1x10 open", "1x12 open", "2x12 open", "4x10 bass", "4x12 closed", "1x15 bass"] = setting(
-        "1x12 open"
-    )
+    speaker: Literal[
+        "1x8 open", "1x10 open", "1x12 open", "1x12 closed", "2x12 open", "4x10 bass", "4x12 closed", "1x15 bass",
+        "8x10 bass",
+    ] = setting("1x12 open")  # fmt: skip
+    room: Literal["dry", "treated", "living room", "lively"] = setting("dry")
+    aligned: bool = setting(False, label="microphones aligned")
     mics: list[Mic] = Field(min_length=1, max_length=4)
 
     @classmethod
     def example(cls) -> "SpeakerAndMics":
         return cls(mics=[Mic(kind="coil")])
 
+    @property
+    def is_wide(self) -> bool:
+        return any(mic.pan for mic in self.mics)
+
     def runners(self, at: Operating) -> list[Runner]:
+        return self._convolvers(at)[:1]
+
+    def steps(self, at: Operating, channels: int) -> list[Step]:
+        if not self.is_wide:
+            return super().steps(at, channels)
+        return [WideCabinet(*self._convolvers(at))]
+
+    def _convolvers(self, at: Operating) -> "list[Runner]":
         from fatsignal.core.tone.convolution import Convolver
 
-        response, lead_frames = self.response(at.rate_hz)
-        return [Convolver(OUTPUT_FULL_SCALE_V * response, lead_frames=lead_frames)]
+        responses, lead_frames = self.responses(at.rate_hz, lifted=not at.speaker_is_fed)
+        return [Convolver(OUTPUT_FULL_SCALE_V * each, lead_frames=lead_frames) for each in responses]
 
     def curve(self) -> Curve:
-        spectrum = np.abs(np.fft.rfft(self.response(_BASE_RATE_HZ)[0], 8192))
+        spectrum = np.abs(np.fft.rfft(np.sum(self.responses(_BASE_RATE_HZ)[0], axis=0), 8192))
         bins = np.fft.rfftfreq(8192, 1 / _BASE_RATE_HZ)
         response = 20 * np.log10(np.maximum(np.interp(FREQUENCY_HZ, bins, spectrum), 1e-9))
         return Curve("frequency", FREQUENCY_HZ, response - response.max())
 
     def values(self) -> list[tuple[str, str]]:
-        return [*self.said("speaker"), *((mic.kind, str(mic.place)) for mic in self.mics)]
+        room = self.said("room") if self.room != "dry" else []
+        return [*self.said("speaker"), *room, *((mic.kind, str(mic.place)) for mic in self.mics)]
 
-    def response(self, rate_hz: int) -> tuple[Samples, int]:
-        """All microphones of the block in one impulse response, and by how many frames of it they come late.
+    def responses(self, rate_hz: int, *, lifted: bool = True) -> tuple[list[Samples], int]:
+        """All microphones of the block in one impulse response, or in one for each side, and by how many frames of it
+        they come late.
 
-        The travel time that they share is taken off, but for what rings before the first arrival.
+        The travel time that they share is taken off, but for what rings before the first arrival; where they are
+        aligned, that of each. The level is that of each microphone at its own distance over what one metre gives, with
+        its gain; so moving a microphone in makes it louder, as in the room. A constant brings 5 cm to about unity.
 
-        The level is that of each microphone at its own distance over what one metre gives, with its gain; so
-        moving a microphone in makes it louder, as in the room. A constant brings 5 cm to about unity.
+        Parameters
+        ----------
+        lifted : whether the loudspeaker's coil adds what it does behind a usual valve stage.
         """
         from fatsignal.core.mics.response import mic_impulse_response
-        from fatsignal.core.mics.set_up import MicSetUp
         from fatsignal.core.units import speed_of_sound_m_s
 
-        nearest_m = min(mic.distance_m for mic in self.mics)
-        travel = math.floor(nearest_m / speed_of_sound_m_s() * rate_hz)
-        lead_frames = min(travel, round(_LEAD_S * rate_hz))
-        total = np.zeros(1)
-        for mic in self.mics:
-            set_up = MicSetUp(self.speaker, mic.kind, mic.place, pattern=mic.pattern)
-            heard = mic_impulse_response(set_up, rate_hz)[travel - lead_frames :]
+        arrival_frames = [mic.distance_m / speed_of_sound_m_s() * rate_hz for mic in self.mics]
+        shared = math.floor(min(arrival_frames))
+        lead_frames = min(shared, round(_LEAD_S * rate_hz))
+        sides = [np.zeros(0), np.zeros(0)] if self.is_wide else [np.zeros(0)]
+        for mic, arrives in zip(self.mics, arrival_frames, strict=True):
+            heard = mic_impulse_response(self._set_up(mic), rate_hz)
+            if self.aligned:
+                # Brought to where the nearest one's sound arrives, by a fraction of a frame.
+                heard = _earlier(heard, arrives - min(arrival_frames))
+            heard = heard[shared - lead_frames :]
             factor = 10 ** (mic.gain_db / 20) * (-1 if mic.flipped else 1) * 0.1
-            longer, shorter = (total, factor * heard) if len(total) > len(heard) else (factor * heard, total)
-            total = longer.copy()
-            total[: len(shorter)] += shorter
-        return total, lead_frames
+            for number, share in enumerate(_shares(mic.pan) if self.is_wide else (1.0,)):
+                sides[number] = _added(sides[number], factor * share * heard)
+        return sides if lifted else [_without_lift(side, self.speaker, rate_hz) for side in sides], lead_frames
+
+    def _set_up(self, mic: Mic) -> "MicSetUp":
+        from fatsignal.core.mics.set_up import MicSetUp
+
+        return MicSetUp(self.speaker, mic.kind, mic.place, pattern=mic.pattern, room=self.room)
+
+
+class WideCabinet:
+    """A cabinet whose microphones stand left and right: what comes in goes into one loudspeaker."""
+
+    channels_out = 2
+
+    def __init__(self, left: Runner, right: Runner) -> None:
+        self._sides = left, right
+        self.latency_frames = left.latency_frames
+
+    def process(self, channels: Channels) -> Channels:
+        """Run the middle of the channels; state goes on."""
+        one = middle_of(channels)
+        return self._sides[0].process(one), self._sides[1].process(one)
+
+    def take_over(self, other: "WideCabinet | ChannelByChannel") -> None:
+        """Go on with what came in until now."""
+        if isinstance(other, WideCabinet):
+            for mine, theirs in zip(self._sides, other._sides, strict=True):
+                take_over(mine, theirs)
+
+
+def _shares(pan: float) -> tuple[float, float]:
+    """Of a microphone between left (−1) and right (1), at equal power; in the middle each side has it whole."""
+    turn = (pan + 1) * math.pi / 4
+    return math.sqrt(2) * math.cos(turn), math.sqrt(2) * math.sin(turn)
+
+
+def _added(one: Samples, other: Samples) -> Samples:
+    """The sum of two responses, as long as the longer."""
+    total = np.zeros(max(len(one), len(other)))
+    total[: len(one)] += one
+    total[: len(other)] += other
+    return total
+
+
+def _earlier(response: Samples, frames: float) -> Samples:
+    """A response so many frames earlier, a fraction of a frame among them."""
+    size = 1 << math.ceil(math.log2(2 * len(response)))
+    turn = np.exp(2j * np.pi * np.fft.rfftfreq(size) * frames)
+    return np.asarray(np.fft.irfft(np.fft.rfft(response, size) * turn, size)[: len(response)])
+
+
+def _without_lift(response: Samples, speaker: str, rate_hz: int) -> Samples:
+    """A response without what the coil adds behind a usual valve stage."""
+    from fatsignal.core.mics.sounding import SOUNDING, Cone
+
+    cone = SOUNDING[speaker].radiators[0].disc
+    assert isinstance(cone, Cone)
+    size = 1 << math.ceil(math.log2(2 * len(response)))
+    lift = cone.coil_lift(np.asarray(np.fft.rfftfreq(size, 1 / rate_hz), dtype=np.float64))
+    return np.asarray(np.fft.irfft(np.fft.rfft(response, size) / lift, size)[: len(response)])

@@ -4,10 +4,7 @@ from scipy.signal import freqz, lfilter
 
 from fatsignal.core.amp.circuit import Circuit, transfer_function
 from fatsignal.core.amp.filters import RationalFilter, cookbook_section, response_db
-from fatsignal.core.amp.power_stage import PowerRunner, PowerStage
-from tests.signals import FS, noise, sine
-
-RATE = 192_000
+from tests.signals import FS, noise
 
 
 def test_a_resistor_and_a_capacitor_fall_by_3_db_at_their_corner():
@@ -47,24 +44,3 @@ def test_sections_against_a_reference_and_at_their_landmarks(shape):
     np.testing.assert_allclose(found, reference, atol=1e-6)
     signal = noise(0.1)
     np.testing.assert_allclose(RationalFilter(b, a).process(signal), lfilter(b, a, signal), atol=1e-10)
-
-
-def test_the_power_stage_is_symmetric_clips_at_its_supply_and_sags():
-    quiet = PowerRunner(PowerStage(), RATE).process(sine(110.0, peak=5.0, seconds=0.5, rate_hz=RATE))
-    loud = PowerRunner(PowerStage(), RATE).process(sine(110.0, peak=150.0, seconds=0.5, rate_hz=RATE))
-    for out in (quiet, loud):
-        settled = out[RATE // 4 :]
-        assert settled.max() == pytest.approx(-settled.min(), rel=0.02)
-    assert 0.6 < loud.max() < 1.0
-    # A supply of 60 Ω and 50 µF falls within some milliseconds: the first crest is higher than the last.
-    soft = PowerStage(supply_ohm=400.0, reservoir_farad=100e-6)
-    out = PowerRunner(soft, RATE).process(sine(110.0, peak=60.0, seconds=1.0, rate_hz=RATE))
-    first, last = np.abs(out[: RATE // 100]).max(), np.abs(out[-RATE // 100 :]).max()
-    assert last < 0.97 * first
-
-
-def test_every_sample_of_a_driven_power_stage_is_solved():
-    """No outlier where Newton could be thrown to and fro: between neighbours nothing jumps beyond the supply."""
-    asymmetric = np.clip(90 * sine(4186.0, seconds=0.3, rate_hz=RATE) + 20, -40, 95)
-    out = PowerRunner(PowerStage(supply_ohm=80.0), RATE).process(asymmetric)
-    assert np.abs(out).max() < 0.95
