@@ -3137,7 +3137,7 @@ export interface components {
              */
             name: string;
             /** Blocks */
-            blocks?: (components["schemas"]["Gate"] | components["schemas"]["Compressor"] | components["schemas"]["Wah"] | components["schemas"]["Boost"] | components["schemas"]["SoftClip"] | components["schemas"]["HardClip"] | components["schemas"]["Fuzz"] | components["schemas"]["Octave"] | components["schemas"]["FirstStages"] | components["schemas"]["ToneNetwork"] | components["schemas"]["Power"] | components["schemas"]["SpeakerAndMics"] | components["schemas"]["Equaliser"] | components["schemas"]["TenBands"] | components["schemas"]["Phaser"] | components["schemas"]["Chorus"] | components["schemas"]["Flanger"] | components["schemas"]["Tremolo"] | components["schemas"]["Echo"] | components["schemas"]["Reverb"] | components["schemas"]["Spring"] | components["schemas"]["Limiter"] | components["schemas"]["Trim"])[];
+            blocks?: (components["schemas"]["Gate"] | components["schemas"]["Compressor"] | components["schemas"]["Wah"] | components["schemas"]["Boost"] | components["schemas"]["SoftClip"] | components["schemas"]["HardClip"] | components["schemas"]["Fuzz"] | components["schemas"]["Octave"] | components["schemas"]["Preamp"] | components["schemas"]["FirstStages"] | components["schemas"]["ToneNetwork"] | components["schemas"]["Power"] | components["schemas"]["SpeakerAndMics"] | components["schemas"]["Equaliser"] | components["schemas"]["TenBands"] | components["schemas"]["Phaser"] | components["schemas"]["Chorus"] | components["schemas"]["Flanger"] | components["schemas"]["Tremolo"] | components["schemas"]["Echo"] | components["schemas"]["Reverb"] | components["schemas"]["Spring"] | components["schemas"]["Limiter"] | components["schemas"]["Trim"])[];
             /**
              * Speaker
              * @default 1x12 open
@@ -5525,6 +5525,11 @@ export interface components {
              * @default false
              */
             flipped: boolean;
+            /**
+             * left or right
+             * @default 0
+             */
+            pan: number;
         };
         /**
          * MicBlend
@@ -6848,7 +6853,11 @@ export interface components {
         };
         /**
          * Power
-         * @description Phase splitter and push-pull stage; sag softens the supply, presence lifts the highs into it.
+         * @description Two valves against each other behind a phase splitter, or one alone.
+         *
+         *     Sag softens the supply. In class AB, presence and depth let highs and lows through that feedback else holds down;
+         *     in class A and with one valve nothing is fed back. Into a resistor the loudspeaker behind adds what its coil usually
+         *     does; into a loudspeaker's own impedance the stage finds that itself, with its resonance.
          */
         Power: {
             /**
@@ -6862,6 +6871,18 @@ export interface components {
              * @enum {string}
              */
             kind: "power";
+            /**
+             * Valves
+             * @default pentodes
+             * @enum {string}
+             */
+            valves: "pentodes" | "beam valves";
+            /**
+             * Working
+             * @default class AB
+             * @enum {string}
+             */
+            working: "class AB" | "class A" | "single-ended";
             /**
              * Level
              * @default 5
@@ -6877,6 +6898,67 @@ export interface components {
              * @default 5
              */
             presence: number;
+            /**
+             * Depth
+             * @default 0
+             */
+            depth: number;
+            /**
+             * works into
+             * @default resistor
+             * @enum {string}
+             */
+            load: "resistor" | "1x8 open" | "1x10 open" | "1x12 open" | "1x12 closed" | "2x12 open" | "4x10 bass" | "4x12 closed" | "1x15 bass" | "8x10 bass";
+        };
+        /**
+         * Preamp
+         * @description What stands between the jack and the power stage, with its own tone controls.
+         *
+         *     Clean ones have their controls before the gain, the others behind it. The small clean has no middle control.
+         */
+        Preamp: {
+            /**
+             * bypassed
+             * @description It is left out, and keeps its values.
+             * @default false
+             */
+            bypassed: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "preamp";
+            /**
+             * Circuit
+             * @default big clean
+             * @enum {string}
+             */
+            circuit: "small clean" | "big clean" | "cascade with follower" | "cold-biased high gain" | "solid-state bass";
+            /**
+             * Gain
+             * @default 5
+             */
+            gain: number;
+            /**
+             * Bass
+             * @default 5
+             */
+            bass: number;
+            /**
+             * Middle
+             * @default 5
+             */
+            middle: number;
+            /**
+             * Treble
+             * @default 5
+             */
+            treble: number;
+            /**
+             * Bright
+             * @default false
+             */
+            bright: boolean;
         };
         /** PrintView */
         PrintView: {
@@ -7195,10 +7277,14 @@ export interface components {
              *         },
              *         {
              *           "bypassed": false,
+             *           "depth": 0,
              *           "kind": "power",
              *           "level": 2.8,
+             *           "load": "resistor",
              *           "presence": 5,
-             *           "sag": 4
+             *           "sag": 4,
+             *           "valves": "pentodes",
+             *           "working": "class AB"
              *         }
              *       ],
              *       "speaker": "1x12 open",
@@ -7900,7 +7986,7 @@ export interface components {
         };
         /**
          * SpeakerAndMics
-         * @description Loudspeaker and the microphones that hear it, mixed to one channel.
+         * @description Loudspeaker and the microphones that hear it, mixed to one channel; to two where one stands left or right.
          */
         SpeakerAndMics: {
             /**
@@ -7919,7 +8005,18 @@ export interface components {
              * @default 1x12 open
              * @enum {string}
              */
-            speaker: "1x10 open" | "1x12 open" | "2x12 open" | "4x10 bass" | "4x12 closed" | "1x15 bass";
+            speaker: "1x8 open" | "1x10 open" | "1x12 open" | "1x12 closed" | "2x12 open" | "4x10 bass" | "4x12 closed" | "1x15 bass" | "8x10 bass";
+            /**
+             * Room
+             * @default dry
+             * @enum {string}
+             */
+            room: "dry" | "treated" | "living room" | "lively";
+            /**
+             * microphones aligned
+             * @default false
+             */
+            aligned: boolean;
             /** Mics */
             mics: components["schemas"]["Mic"][];
         };
