@@ -6933,7 +6933,7 @@ export interface components {
              * @default big clean
              * @enum {string}
              */
-            circuit: "small clean" | "big clean" | "cascade with follower" | "cold-biased high gain" | "solid-state bass";
+            circuit: "small clean" | "big clean" | "follower cascade" | "cold high gain" | "solid-state bass";
             /**
              * Gain
              * @default 5

@@ -16,7 +16,7 @@ from tests.signals import sine
 
 RATE = 192_000
 MIDDLE = Knobs(gain=0.5, bass=0.5, middle=0.5, treble=0.5, bright=True)
-KINDS = ("small clean", "big clean", "cascade with follower", "cold-biased high gain")
+KINDS = ("small clean", "big clean", "follower cascade", "cold high gain")
 HARD = Knobs(gain=0.9, bass=0.3, middle=0.7, treble=0.6, bright=True)
 
 
@@ -118,8 +118,8 @@ def test_a_first_stage_amplifies_as_such_stages_do():
 @pytest.mark.parametrize("cut", [1, 32, 77, 128, 4096])
 def test_blocks_of_any_size_give_the_same_samples(cut):
     signal = sine(220.0, peak=0.4, seconds=0.05, rate_hz=RATE)
-    whole = ValveChain(preamp("cold-biased high gain", HARD), RATE).process(signal)
-    chain = ValveChain(preamp("cold-biased high gain", HARD), RATE)
+    whole = ValveChain(preamp("cold high gain", HARD), RATE).process(signal)
+    chain = ValveChain(preamp("cold high gain", HARD), RATE)
     pieces = [chain.process(signal[start : start + cut]) for start in range(0, len(signal), cut)]
     np.testing.assert_array_equal(np.concatenate(pieces), whole)
 

@@ -35,7 +35,7 @@ def test_a_value_is_turned_and_said_with_its_unit():
     assert says == "Trim: out -12.5 dB"
     deeper, says = edited(TONE, SetValue(block=3, kind="speaker", path=["mics", 1, "distance_m"], value=0.2))
     assert deeper.blocks[3].mics[1].distance_m == 0.2
-    assert says == "Speaker and mics: distance 0.2 m"
+    assert says == "Cab and mics: distance 0.2 m"
     whole, _ = edited(TONE, SetValue(block=0, kind="first_stages", path=["stages"], value=3.0))
     assert whole.blocks[0].stages == 3
 
@@ -90,7 +90,7 @@ def test_a_tone_has_one_block_at_least_and_so_many_at_most():
 def test_rows_of_a_block_come_and_go():
     more, says = edited(TONE, AddRow(block=3, field="mics"))
     assert more.blocks[3].mics[2] == TONE.blocks[3].mics[1]
-    assert says == "Speaker and mics: mic added"
+    assert says == "Cab and mics: mic added"
     assert edited(more, RemoveRow(block=3, field="mics", row=2))[0] == TONE
     one = edited(TONE, RemoveRow(block=3, field="mics", row=0))[0]
     with pytest.raises(ToneRefused, match="mics"):

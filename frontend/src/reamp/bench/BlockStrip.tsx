@@ -86,9 +86,9 @@ export function BlockStrip({ block, index, curve, chosen, control, onChoose, act
               return (
                 <div
                   key={each.path.join('.')}
-                  className={`flex min-h-7 items-center justify-between gap-2 px-1 text-[13px] ${turns ? 'bg-wash' : ''}`}
+                  className={`flex min-h-7 flex-wrap items-center justify-between gap-x-2 px-1 text-[13px] ${turns ? 'bg-wash' : ''}`}
                 >
-                  <span className="min-w-0 truncate">{each.label}</span>
+                  <span className="whitespace-nowrap">{each.label}</span>
                   {each.shape === 'switch' ? (
                     <input
                       type="checkbox"

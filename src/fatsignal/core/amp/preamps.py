@@ -11,7 +11,7 @@ from fatsignal.core.amp.tone_network import NetworkValues, add_network, audio_ta
 from fatsignal.core.amp.valve import HIGH_MU
 from fatsignal.core.amp.valve_chain import ValveCircuit
 
-PreampKind = Literal["small clean", "big clean", "cascade with follower", "cold-biased high gain"]
+PreampKind = Literal["small clean", "big clean", "follower cascade", "cold high gain"]
 # A wiper never reaches the very end of its track; this also keeps the nodal matrix regular.
 _TRACK_END = 1e-4
 
@@ -70,9 +70,9 @@ def preamp(kind: PreampKind, knobs: Knobs) -> ValveCircuit:
             return _clean(knobs, SMALL, supply_v=250.0, has_middle=False)
         case "big clean":
             return _clean(knobs, SCOOPED, supply_v=320.0, has_middle=True)
-        case "cascade with follower":
+        case "follower cascade":
             return _cascade(knobs)
-        case "cold-biased high gain":
+        case "cold high gain":
             return _high_gain(knobs)
 
 

@@ -29,9 +29,9 @@ class Preamp(ToneBlock):
     MAKES_PARTIALS: ClassVar[bool] = True
 
     kind: Literal["preamp"] = "preamp"
-    circuit: Literal[
-        "small clean", "big clean", "cascade with follower", "cold-biased high gain", "solid-state bass"
-    ] = setting("big clean")
+    circuit: Literal["small clean", "big clean", "follower cascade", "cold high gain", "solid-state bass"] = setting(
+        "big clean"
+    )
     gain: float = knob(5)
     bass: float = knob(5)
     middle: float = knob(5)

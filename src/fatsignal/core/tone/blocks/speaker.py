@@ -59,7 +59,7 @@ class Mic(TonePart):
 class SpeakerAndMics(ToneBlock):
     """Loudspeaker and the microphones that hear it, mixed to one channel; to two where one stands left or right."""
 
-    TITLE: ClassVar[str] = "Speaker and mics"
+    TITLE: ClassVar[str] = "Cab and mics"
     GROUP: ClassVar[str] = "cabinet"
 
     kind: Literal["speaker"] = "speaker"
