@@ -11,6 +11,7 @@ import soundfile
 
 from fatsignal.acts.dry_sound import DrySound
 from fatsignal.acts.render_print import ToPrint, render_print
+from fatsignal.core.tone.print_settings import PrintSettings
 from fatsignal.core.tone.voltage import UNKNOWN
 from fatsignal.files.claims import place_file
 from fatsignal.tones import find_tone
@@ -34,8 +35,8 @@ def rendered(tmp_path, tone_name, revision, drive, name="Baritone 03", print_id=
     return render_print(
         ToPrint(dry(what), what.material.span, name, PLAYED_AT),
         SimpleNamespace(document=tone, name=tone_name, revision=revision, fingerprint=f"{drive}"),
-        print_id=print_id or uuid4(), holder=holder, folder=tmp_path / "Prints", sessions_folder=tmp_path,
-        waves_folder=tmp_path / "waves", on_progress=lambda *_: None,
+        PrintSettings(), print_id=print_id or uuid4(), holder=holder, folder=tmp_path / "Prints",
+        sessions_folder=tmp_path, waves_folder=tmp_path / "waves", on_progress=lambda *_: None,
     )  # fmt: skip
 
 
@@ -100,7 +101,7 @@ def test_a_rendering_that_is_stopped_leaves_no_file(tmp_path):
         render_print(
             ToPrint(dry(what), what.material.span, "Baritone 03", datetime.now(UTC)),
             SimpleNamespace(document=tone.model_dump(mode="json"), name="Kiln", revision=1, fingerprint="x"),
-            print_id=uuid4(), holder="h", folder=tmp_path / "Prints", sessions_folder=tmp_path,
+            PrintSettings(), print_id=uuid4(), holder="h", folder=tmp_path / "Prints", sessions_folder=tmp_path,
             waves_folder=tmp_path / "waves", on_progress=stops,
         )  # fmt: skip
     assert list((tmp_path / "Prints").iterdir()) == []

@@ -268,7 +268,7 @@ def test_a_print_is_rendered_compared_and_handed_over_in_place(application):
     heard = [s["loudness_lufs"] + s["gain_db"] for s in sounds.values()]
     assert max(heard) - min(heard) < 0.01
     strip = application.get(f"/api/tones/{tones[0]['id']}/strip")
-    assert next(block["kind"] for block in strip) == "first_stages"
+    assert next(block["kind"] for block in strip) == "preamp"
 
 
 def test_all_files_of_a_hand_over_line_up(application):

@@ -111,6 +111,35 @@ export function usePrints(sessionId: string) {
   })
 }
 
+/** What is left of all batches; asked again as long as something is. */
+export function usePrinting(sessionId: string, busy: boolean) {
+  return useQuery({
+    queryKey: ['printing', sessionId],
+    enabled: busy,
+    refetchInterval: busy ? 1500 : false,
+    queryFn: () =>
+      answered(api.GET('/api/sessions/{session_id}/printing', { params: { path: { session_id: sessionId } } })),
+  })
+}
+
+/** The comps that can go through tones. */
+export function usePrintSources(sessionId: string) {
+  return useQuery({
+    queryKey: ['print-sources', sessionId],
+    queryFn: () =>
+      answered(api.GET('/api/sessions/{session_id}/print-sources', { params: { path: { session_id: sessionId } } })),
+  })
+}
+
+/** The parts that are heard by prints. */
+export function useHeardThrough(sessionId: string) {
+  return useQuery({
+    queryKey: ['heard-through', sessionId],
+    queryFn: () =>
+      answered(api.GET('/api/sessions/{session_id}/heard-through', { params: { path: { session_id: sessionId } } })),
+  })
+}
+
 export function useComparison(takeId: string | undefined) {
   return useQuery({
     queryKey: ['comparison', takeId],
@@ -146,6 +175,9 @@ export function refreshTakes() {
     'hand-over',
     'comparison',
     'prints',
+    'print-sources',
+    'print-plan',
+    'heard-through',
     'history',
     'bin',
     'waiting',
@@ -184,7 +216,7 @@ export function refreshSeen() {
 }
 
 export function refreshPrints() {
-  for (const key of ['prints', 'hand-over', 'comparison', 'comp-made'])
+  for (const key of ['prints', 'printing', 'print-sources', 'heard-through', 'hand-over', 'comparison', 'comp-made'])
     void queryClient.invalidateQueries({ queryKey: [key] })
 }
 

@@ -2323,6 +2323,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/takes/{take_id}/comparison": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Comparison
+         * @description Everything that can be heard of a take, with the gains that make it equally loud.
+         */
+        get: operations["comparison_api_takes__take_id__comparison_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sessions/{session_id}/prints": {
         parameters: {
             query?: never;
@@ -2343,6 +2363,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sessions/{session_id}/print-sources": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Comp Sources
+         * @description The comps that can go through tones; every take with a DI can.
+         */
+        get: operations["comp_sources_api_sessions__session_id__print_sources_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/prints": {
         parameters: {
             query?: never;
@@ -2354,10 +2394,54 @@ export interface paths {
         put?: never;
         /**
          * Ask For Print
-         * @description Ask for the DI of a take through a tone; a print that is there already is simply returned.
+         * @description Ask for the DI of a take or comp through a tone; a print that is there already is simply returned.
          */
         post: operations["ask_for_print_api_prints_post"];
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/print-batches": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Ask For Prints
+         * @description Ask for many at once; what has no DI is left out and told, the rest is made.
+         */
+        post: operations["ask_for_prints_api_print_batches_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/printing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What Is Left
+         * @description The queue of prints.
+         */
+        get: operations["what_is_left_api_sessions__session_id__printing_get"];
+        put?: never;
+        post?: never;
+        /**
+         * Stop Printing
+         * @description Stop all that wait or are rendered; finished prints stay.
+         */
+        delete: operations["stop_printing_api_sessions__session_id__printing_delete"];
         options?: never;
         head?: never;
         patch?: never;
@@ -2383,7 +2467,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/takes/{take_id}/comparison": {
+    "/api/prints/{print_id}/sound": {
         parameters: {
             query?: never;
             header?: never;
@@ -2391,11 +2475,75 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Comparison
-         * @description Everything that can be heard of a take, with the gains that make it equally loud.
+         * Sound Of Print
+         * @description Where a finished print lies in the song, to be played by itself.
          */
-        get: operations["comparison_api_takes__take_id__comparison_get"];
+        get: operations["sound_of_print_api_prints__print_id__sound_get"];
         put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/print-plan": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Plan
+         * @description What is marked for the next batch.
+         */
+        get: operations["plan_api_sessions__session_id__print_plan_get"];
+        /**
+         * Set Plan
+         * @description Mark and unmark.
+         */
+        put: operations["set_plan_api_sessions__session_id__print_plan_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/heard-through": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Heard Through
+         * @description The parts that are heard by prints, in the song and in what is handed over.
+         */
+        get: operations["heard_through_api_sessions__session_id__heard_through_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/parts/{part_id}/heard-through": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Set Heard Through
+         * @description Hear a part by its prints through a tone instead of its miked amp, or by that again.
+         */
+        put: operations["set_heard_through_api_parts__part_id__heard_through_put"];
         post?: never;
         delete?: never;
         options?: never;
@@ -2963,7 +3111,7 @@ export interface paths {
         };
         /**
          * All Items
-         * @description Comps first, then all channels of takes that are not in the bin, then all finished prints.
+         * @description Parts that are heard by prints, comps, channels of takes that are not in the bin, finished prints.
          */
         get: operations["all_items_api_sessions__session_id__hand_over_get"];
         put?: never;
@@ -3237,6 +3385,18 @@ export interface components {
             to_frame: number;
             /** Take Id */
             take_id: string | null;
+        };
+        /**
+         * BatchView
+         * @description What came of asking: how many are made now, how many were there already, and what could not be asked for.
+         */
+        BatchView: {
+            /** Asked */
+            asked: number;
+            /** There */
+            there: number;
+            /** Refused */
+            refused: string[];
         };
         /** BenchSoundView */
         BenchSoundView: {
@@ -3562,6 +3722,19 @@ export interface components {
             take_id: string;
             /** Says */
             says: string;
+        };
+        /** CellAsked */
+        CellAsked: {
+            /**
+             * Material Id
+             * Format: uuid
+             */
+            material_id: string;
+            /**
+             * Tone Revision Id
+             * Format: uuid
+             */
+            tone_revision_id: string;
         };
         /**
          * CellView
@@ -4997,6 +5170,34 @@ export interface components {
             /** Key */
             key: string;
         };
+        /** HeardThrough */
+        HeardThrough: {
+            /**
+             * Tone Id
+             * @description Null: by its miked amp.
+             */
+            tone_id: string | null;
+        };
+        /**
+         * HeardThroughView
+         * @description By which tone's prints a part is heard in the song, and how many of its takes have none of it yet.
+         */
+        HeardThroughView: {
+            /**
+             * Part Id
+             * Format: uuid
+             */
+            part_id: string;
+            /**
+             * Tone Id
+             * Format: uuid
+             */
+            tone_id: string;
+            /** Tone Name */
+            tone_name: string;
+            /** Missing */
+            missing: number;
+        };
         /**
          * HistoryView
          * @description What the next undo and the next redo would do, in words; null where there is nothing.
@@ -5869,6 +6070,18 @@ export interface components {
              */
             strokes: boolean;
         };
+        /** NewBatch */
+        NewBatch: {
+            /** Cells */
+            cells: components["schemas"]["CellAsked"][];
+            /**
+             * @default {
+             *       "depth": "24",
+             *       "tail_s": 0
+             *     }
+             */
+            settings: components["schemas"]["PrintSettings"];
+        };
         /** NewBlindTest */
         NewBlindTest: {
             /**
@@ -6006,6 +6219,7 @@ export interface components {
              * Format: uuid
              */
             tone_revision_id: string;
+            settings?: components["schemas"]["PrintSettings"] | null;
         };
         /** NewRig */
         NewRig: {
@@ -6960,6 +7174,39 @@ export interface components {
              */
             bright: boolean;
         };
+        /**
+         * PrintPlan
+         * @description What the next batch is to be: columns, marked cells, settings.
+         */
+        PrintPlan: {
+            /** Tones */
+            tones: string[];
+            /** Marked */
+            marked: components["schemas"]["CellAsked"][];
+            settings: components["schemas"]["PrintSettings"];
+        };
+        /**
+         * PrintSettings
+         * @description Settings of a batch. What a tone lets ring after the last dry sample lies in the print for `tail_s` at most.
+         */
+        PrintSettings: {
+            /**
+             * Oversample
+             * @description The tone's own where there is none.
+             */
+            oversample?: (1 | 2 | 4 | 8) | null;
+            /**
+             * Depth
+             * @default 24
+             * @enum {string}
+             */
+            depth: "16" | "24" | "32f";
+            /**
+             * Tail S
+             * @default 0
+             */
+            tail_s: number;
+        };
         /** PrintView */
         PrintView: {
             /**
@@ -6996,6 +7243,39 @@ export interface components {
             /** File */
             file: string | null;
             checks: components["schemas"]["ChecksView"] | null;
+            /** Channels */
+            channels: number;
+            /**
+             * Tone Id
+             * Format: uuid
+             */
+            tone_id: string;
+            /**
+             * Stale
+             * @description Why it is not what would be printed now; empty where it is.
+             * @default
+             */
+            stale: string;
+        };
+        /**
+         * PrintedSoundView
+         * @description A print by itself; a stereo one has a right side, and `sound` is its left.
+         */
+        PrintedSoundView: {
+            sound: components["schemas"]["StreamedSound"];
+            right: components["schemas"]["StreamedSound"] | null;
+        };
+        /**
+         * PrintingView
+         * @description What is left of all batches.
+         */
+        PrintingView: {
+            /** Waiting */
+            waiting: number;
+            /** Rendering */
+            rendering: number;
+            /** Left S */
+            left_s: number;
         };
         /**
          * Proposed
@@ -7956,6 +8236,8 @@ export interface components {
             spectrum_difference_db: number | null;
             /** Print Id */
             print_id?: string | null;
+            /** @description Of a stereo print its right side; the rest is its left then. */
+            right?: components["schemas"]["StreamedSound"] | null;
         };
         /**
          * SoundingView
@@ -7968,6 +8250,28 @@ export interface components {
             title: string;
             /** Points */
             points: string[];
+        };
+        /**
+         * SourceView
+         * @description A comp, as a dry source.
+         */
+        SourceView: {
+            /**
+             * Material Id
+             * Format: uuid
+             */
+            material_id: string;
+            /**
+             * Part Id
+             * Format: uuid
+             */
+            part_id: string;
+            /** Name */
+            name: string;
+            /** Seconds */
+            seconds: number;
+            /** Material Fingerprint */
+            material_fingerprint: string;
         };
         /**
          * SpaceView
@@ -13864,6 +14168,37 @@ export interface operations {
             };
         };
     };
+    comparison_api_takes__take_id__comparison_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                take_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ComparisonView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     all_prints_api_sessions__session_id__prints_get: {
         parameters: {
             query?: never;
@@ -13882,6 +14217,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PrintView"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    comp_sources_api_sessions__session_id__print_sources_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SourceView"][];
                 };
             };
             /** @description Validation Error */
@@ -13928,6 +14294,99 @@ export interface operations {
             };
         };
     };
+    ask_for_prints_api_print_batches_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewBatch"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BatchView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    what_is_left_api_sessions__session_id__printing_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PrintingView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    stop_printing_api_sessions__session_id__printing_delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     stop_print_api_prints__print_id__rendering_delete: {
         parameters: {
             query?: never;
@@ -13957,12 +14416,12 @@ export interface operations {
             };
         };
     };
-    comparison_api_takes__take_id__comparison_get: {
+    sound_of_print_api_prints__print_id__sound_get: {
         parameters: {
             query?: never;
             header?: never;
             path: {
-                take_id: string;
+                print_id: string;
             };
             cookie?: never;
         };
@@ -13974,8 +14433,138 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ComparisonView"];
+                    "application/json": components["schemas"]["PrintedSoundView"];
                 };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    plan_api_sessions__session_id__print_plan_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PrintPlan"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    set_plan_api_sessions__session_id__print_plan_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PrintPlan"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PrintPlan"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    heard_through_api_sessions__session_id__heard_through_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HeardThroughView"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    set_heard_through_api_parts__part_id__heard_through_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                part_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HeardThrough"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Validation Error */
             422: {

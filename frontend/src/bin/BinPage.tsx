@@ -11,7 +11,7 @@ import { UndoLinks } from '../shell/UndoLinks'
 import { ConfirmDialog } from '../ui/ConfirmDialog'
 import { Button } from '../ui/Button'
 import { playerSounds } from '../placement/playerSounds'
-import { monoSound } from '../sound/player'
+import { soundOf } from '../sound/player'
 import { wavePath } from '../wave/wavePath'
 import { bytes, clock, count, seconds } from '../ui/format'
 
@@ -39,7 +39,7 @@ export function BinPage() {
     )
     const sound = comparison.sounds.find((entry) => entry.key === comparison.heard_first)
     if (!sound) return
-    await player.play([monoSound(sound.key, sound, sound.gain_db)], sound.key, comparison.from_frame, null)
+    await player.play([soundOf(sound.key, sound, sound.right, sound.gain_db)], sound.key, comparison.from_frame, null)
   }
 
   const bringBack = (take: BinnedTake) =>

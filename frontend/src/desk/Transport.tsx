@@ -3,7 +3,7 @@ import { reportErrors } from '../api/acts'
 import { type Session, answered, api } from '../api/client'
 import { notice } from '../api/live'
 import { barBeat } from '../ui/format'
-import { type BesideSound, monoSound, streamedChannel } from '../sound/player'
+import { type BesideSound, soundOf, streamedChannel } from '../sound/player'
 import { ALONE_KEY, useChoice, usePlayer } from './Choice'
 import { contextOf } from './contextOf'
 import { useHearing } from './Hearing'
@@ -42,7 +42,7 @@ export function TransportProvider({ children }: { children: React.ReactNode }) {
   }, [problem])
 
   const value = useMemo(() => {
-    const sounds = (comparison?.sounds ?? []).map((sound) => monoSound(sound.key, sound, sound.gain_db))
+    const sounds = (comparison?.sounds ?? []).map((sound) => soundOf(sound.key, sound, sound.right, sound.gain_db))
     const first = comparison?.sounds.find((sound) => sound.key === comparison.heard_first)
 
     /** The chosen take among the other parts where the playhead lies in it, else the song as it is. */

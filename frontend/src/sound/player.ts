@@ -26,6 +26,12 @@ export function monoSound(key: string, sound: StreamedSound, gainDb: number): Pl
   return { key, channels: [streamedChannel(sound, 1, 1)], gainDb }
 }
 
+/** A sound that may have a right side: it is the left then. */
+export function soundOf(key: string, left: StreamedSound, right: StreamedSound | null | undefined, gainDb: number) {
+  if (!right) return monoSound(key, left, gainDb)
+  return { key, channels: [streamedChannel(left, 1, 0), streamedChannel(right, 0, 1)], gainDb }
+}
+
 /** A click that counts in before the sounds begin. */
 export interface CountIn {
   url: string

@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 import fatsignal
-from fatsignal.core.clip import Clip, Samples
+from fatsignal.core.clip import Clip, Samples, in_one
 from fatsignal.core.level.loudness import integrated_loudness_lufs
 from fatsignal.core.level.true_peak import true_peak_dbtp
 from fatsignal.core.material.channels import Wanted
@@ -96,7 +96,8 @@ def piece_of_kept(path: Path, from_frame: int, frames: int) -> NDArray[np.float3
 
 def loudness_and_peak(clip: Clip) -> tuple[float, float]:
     """Loudness in LUFS and true peak in dBTP, as equal loudness needs them."""
-    return integrated_loudness_lufs(clip), true_peak_dbtp(clip.channel(0), rate_hz=clip.rate_hz)
+    peaks_dbtp = [true_peak_dbtp(clip.channel(each), rate_hz=clip.rate_hz) for each in range(clip.channels)]
+    return integrated_loudness_lufs(clip), max(peaks_dbtp)
 
 
 def _through(excerpt: Excerpt, tone: Tone) -> NDArray[np.float32]:
@@ -105,7 +106,8 @@ def _through(excerpt: Excerpt, tone: Tone) -> NDArray[np.float32]:
 
     run_in = round(RUN_IN_S * excerpt.rate_hz)
     chain = ToneChain(tone, rate_hz=excerpt.rate_hz, voltage=excerpt.voltage)
-    return render(chain, excerpt.samples(run_in))[run_in:].astype(np.float32)
+    # Held against each other are one channel each: of a wide tone its middle.
+    return in_one(render(chain, excerpt.samples(run_in)))[run_in:].astype(np.float32)
 
 
 def _opened(path: Path) -> NDArray[np.float32] | None:

@@ -11,12 +11,14 @@ from tempfile import TemporaryDirectory
 from typing import Literal
 from uuid import UUID
 
+import numpy as np
 from pydantic import BaseModel, Field
 
 import fatsignal
 from fatsignal.acts.finished_prints import FinishedPrint, finished_prints
 from fatsignal.acts.materials import material_of_take
 from fatsignal.acts.part_sound import comps_of_session
+from fatsignal.acts.printed_sound import PrintedPart, printed_parts
 from fatsignal.core.clip import Samples
 from fatsignal.core.level.depth import Depth
 from fatsignal.core.material.channels import Channel, RecordedKind, Wanted
@@ -43,7 +45,7 @@ _RECORDED = {
     "sim": "The tone that was heard while it was played, printed with it.",
 }
 
-_CHANNEL, _PRINT, _COMP = "channel-", "print-", "comp-"
+_CHANNEL, _PRINT, _COMP, _PART = "channel-", "print-", "comp-", "part-"
 
 # Of a part before its takes, the newest of which comes first.
 _COMPS_FIRST = -1 << 40
@@ -78,6 +80,12 @@ class Item:
     name: str
     recorded_at: datetime
     says: str
+    # The right side, where the file is stereo; `wanted` is its left then.
+    right: Wanted | None = None
+
+    @property
+    def sides(self) -> tuple[Wanted, ...]:
+        return (self.wanted,) if self.right is None else (self.wanted, self.right)
 
     @property
     def from_frame(self) -> int:
@@ -103,7 +111,7 @@ class Parcel:
         head = (fatsignal.__version__, session.name, session.artist, session.rate_hz, session.tempo, self.form)
         told.update(repr(head).encode())
         for item in self.items:
-            own = (item.sounds.material.fingerprint, item.from_frame, item.wanted, item.name, item.says)
+            own = (item.sounds.material.fingerprint, item.from_frame, item.sides, item.name, item.says)
             told.update(repr((*own, item.recorded_at)).encode())
         return told.hexdigest()
 
@@ -148,6 +156,11 @@ def print_key(part_name: str, printed: FinishedPrint) -> tuple[str, str]:
     return f"{_PRINT}{print_.id}", f"{stem} - {print_.tone_name} r{print_.tone_revision}"
 
 
+def part_key(part_name: str, part_id: UUID, printed: PrintedPart) -> tuple[str, str]:
+    """Key and name of the file that a part becomes that is heard by prints."""
+    return f"{_PART}{part_id}", f"{part_name} - {printed.tone_name}"
+
+
 async def prints_to_give(conn: Connection, session_id: UUID, sessions_folder: Path) -> list[FinishedPrint]:
     """Prints that can be handed over: of takes that are not in the bin, and of the comps that sound as they do now."""
     found = await finished_prints(conn, await prints.list_prints(conn, session_id), sessions_folder)
@@ -188,13 +201,20 @@ async def parcel_of(conn: Connection, session_id: UUID, asked: ParcelAsked, sess
                 if key in chosen:
                     item = Item(sounds, Wanted.exactly(of_comp), name, comp.made_at, "Made of several takes.")
                     found.append((places[comp.part_id], _COMPS_FIRST, item))
+    if any(key.startswith(_PART) for key in chosen):
+        for part_id, heard in (await printed_parts(conn, session_id, sessions_folder)).items():
+            key, name = part_key(names[part_id], part_id, heard)
+            if key in chosen and heard.sound is not None and heard.asked_at is not None:
+                says = f"What the part sounds like, through {heard.tone_name}."
+                item = _printed_item(heard.sound, name, heard.asked_at, says)
+                found.append((places[part_id], 2 * _COMPS_FIRST, item))
     if any(key.startswith(_PRINT) for key in chosen):
         for printed in await prints_to_give(conn, session_id, sessions_folder):
             key, name = print_key(names[printed.part_id], printed)
             if key in chosen:
                 print_ = printed.print_
                 says = f"Re-amped through {print_.tone_name}, revision {print_.tone_revision}."
-                item = Item(printed.sound, Wanted(), name, printed.recorded_at, says)
+                item = _printed_item(printed.sound, name, printed.recorded_at, says)
                 order = -printed.of.number if isinstance(printed.of, Take) else _COMPS_FIRST
                 found.append((places[printed.part_id], order, item))
     if len(found) < len(chosen):
@@ -202,6 +222,11 @@ async def parcel_of(conn: Connection, session_id: UUID, asked: ParcelAsked, sess
     # Part by part, the newest take first, as the page lists them.
     items = [item for _, _, item in sorted(found, key=lambda each: each[:2])]
     return Parcel(session, items, ParcelForm(kind=asked.kind, depth=asked.depth, start=asked.start))
+
+
+def _printed_item(sound: MaterialOnDisk, name: str, at: datetime, says: str) -> Item:
+    left, *right = (Wanted.exactly(channel) for channel in sound.material.channels)
+    return Item(sound, left, name, at, says, right[0] if right else None)
 
 
 def _take_of(key: str) -> UUID | None:
@@ -227,7 +252,7 @@ def write_parcel(parcel: Parcel, path: Path, on_progress: Callable[[float], None
     end = max(item.from_frame + item.frames for item in items)
     spans = [Window(0, end) if form.start == "song" else item.sounds.material.span for item in items]
     total_frames = sum(span.frames for span in spans)
-    _check_room(path.parent, total_frames, form)
+    _check_room(path.parent, sum(span.frames * len(item.sides) for item, span in zip(items, spans, strict=True)), form)
     taken: set[str] = set()
     done = 0
     with TemporaryDirectory(prefix=f"{path.stem}-", dir=path.parent) as scratch, zipfile.ZipFile(path, "w") as archive:
@@ -243,12 +268,15 @@ def write_parcel(parcel: Parcel, path: Path, on_progress: Callable[[float], None
 
                 def told_blocks() -> Iterator[Samples]:
                     nonlocal done
-                    for block in reader.blocks(item.wanted, span):  # noqa: B023
-                        done += len(block)
+                    for sides in zip(*(reader.blocks(each, span) for each in item.sides), strict=True):  # noqa: B023
+                        done += len(sides[0])
                         on_progress(done / total_frames)
-                        yield block[:, None]
+                        yield np.column_stack(sides)
 
-                write_sound(target, told_blocks(), rate_hz=session.rate_hz, channels=1, depth=form.depth, note=note)
+                write_sound(
+                    target, told_blocks(), rate_hz=session.rate_hz, channels=len(item.sides), depth=form.depth,
+                    note=note,
+                )  # fmt: skip
             with target.open("rb") as file, archive.open(f"{folder}/{name}", "w", force_zip64=True) as entry:
                 shutil.copyfileobj(file, entry, _READ_BYTES)
             target.unlink()
@@ -275,7 +303,7 @@ def _about(session: Session, items: list[Item], form: ParcelForm) -> str:
     )
     lines = [
         f"{session.name}{f' by {session.artist}' if session.artist else ''}",
-        f"{form.kind.upper()}, {bits}, {session.rate_hz} Hz, mono. {tempo_in_words(session.tempo)}.",
+        f"{form.kind.upper()}, {bits}, {session.rate_hz} Hz, {_sides(items)}. {tempo_in_words(session.tempo)}.",
         f"Bar 1 begins {bar_one_s:.6f} s after the zero of the time line.",
         place,
         "",
@@ -284,6 +312,12 @@ def _about(session: Session, items: list[Item], form: ParcelForm) -> str:
         at_s = item.from_frame / session.rate_hz
         lines.append(f"{item.name}: recorded from {at_s:.6f} s ({item.from_frame} samples). {item.says}")
     return "\n".join(lines) + "\n"
+
+
+def _sides(items: list[Item]) -> str:
+    """Mono, or which of them are not."""
+    stereo = [item.name for item in items if len(item.sides) > 1]
+    return "mono" if not stereo else "stereo" if len(stereo) == len(items) else f"mono; stereo: {', '.join(stereo)}"
 
 
 def _unique(name: str, taken: set[str]) -> str:

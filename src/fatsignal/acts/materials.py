@@ -60,11 +60,19 @@ def material_of_files(
     source_id: UUID, files: Sequence[tuple[Channel, Path]], *, frames: int, first_frame: int, rate_hz: int,
     fingerprint: str = "",
 ) -> MaterialOnDisk:  # fmt: skip
-    """Files that were just written together, a channel each; what they hold may be known only when it is looked at."""
+    """Files that were just written together, a channel each, or a column each of one file; what they hold may be known
+    only when it is looked at.
+    """
     channels = tuple(channel for channel, _ in files)
     source = Source(id=source_id, fingerprint=fingerprint, frames=frames, channels=channels)
     material = whole(source, first_frame=first_frame, rate_hz=rate_hz)
-    return MaterialOnDisk(material, tuple(SourceFile(source_id, channel, path) for channel, path in files))
+    columns: dict[Path, int] = {}
+    sources = []
+    for channel, path in files:
+        column = columns.get(path, 0)
+        columns[path] = column + 1
+        sources.append(SourceFile(source_id, channel, path, column))
+    return MaterialOnDisk(material, tuple(sources))
 
 
 def material_of_print(print_: Print, *, first_frame: int, rate_hz: int, sessions_folder: Path) -> MaterialOnDisk:
@@ -72,11 +80,23 @@ def material_of_print(print_: Print, *, first_frame: int, rate_hz: int, sessions
     assert print_.sha256 is not None, "it is finished"
     assert print_.file is not None, "it is finished"
     assert print_.frames is not None, "it is finished"
-    channel = Channel("sim", print_.tone_name)
-    source = Source(id=print_.id, fingerprint=print_.sha256, frames=print_.frames, channels=(channel,))
-    material = whole(source, first_frame=first_frame, rate_hz=rate_hz)
-    file = SourceFile(print_.id, channel, sessions_folder / print_.file, sha256=print_.sha256)
-    return MaterialOnDisk(material, (file,))
+    channels = print_channels(print_.tone_name, print_.channels)
+    source = Source(id=print_.id, fingerprint=print_.sha256, frames=print_.frames, channels=channels)
+    path = sessions_folder / print_.file
+    return MaterialOnDisk(
+        whole(source, first_frame=first_frame, rate_hz=rate_hz),
+        tuple(
+            SourceFile(print_.id, channel, path, column, sha256=print_.sha256)
+            for column, channel in enumerate(channels)
+        ),
+    )
+
+
+def print_channels(tone_name: str, count: int) -> tuple[Channel, ...]:
+    """The channels of a print through a tone: one, or its left and its right."""
+    if count == 1:
+        return (Channel("sim", tone_name),)
+    return tuple(Channel("sim", f"{tone_name} {side}") for side in ("left", "right"))
 
 
 def material_of_backing(backing: Backing, session: Session, sessions_folder: Path) -> MaterialOnDisk:

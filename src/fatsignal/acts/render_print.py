@@ -2,25 +2,30 @@
 
 import contextlib
 import time
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
 from typing import Any
 from uuid import UUID
 
+import numpy as np
+
 import fatsignal
 from fatsignal.acts.dry_sound import DrySound
-from fatsignal.acts.materials import material_of_files
+from fatsignal.acts.materials import material_of_files, print_channels
 from fatsignal.acts.survey import ChannelPass
 from fatsignal.acts.waves import keep_wave
 from fatsignal.core.arrays import Real
 from fatsignal.core.clip import Samples
+from fatsignal.core.json_values import json_ready
+from fatsignal.core.level.loudness import LoudnessMeter, gated_loudness_lufs
 from fatsignal.core.level.waveform_peaks import Columns
-from fatsignal.core.material.channels import Channel, Wanted, find
+from fatsignal.core.material.channels import Wanted, find
 from fatsignal.core.takes.windows import Window
 from fatsignal.core.tone.chain import inner_factor
 from fatsignal.core.tone.document import parse_tone
+from fatsignal.core.tone.print_settings import PrintSettings
 from fatsignal.core.tone.tone_distance import SpectrumMeter, levels_apart_db
 from fatsignal.errors import FileRefused
 from fatsignal.files.bext import BextChunk, mono_history
@@ -52,12 +57,13 @@ class RenderedPrint:
     frames: int
     origin: dict[str, Any]
     checks: dict[str, Any]
+    channels: int
     times_real_time: float
 
 
 def render_print(
-    what: ToPrint, revision: ToneRevision, *, print_id: UUID, holder: str, folder: Path, sessions_folder: Path,
-    waves_folder: Path, on_progress: Callable[[float, float], None],
+    what: ToPrint, revision: ToneRevision, settings: PrintSettings, *, print_id: UUID, holder: str, folder: Path,
+    sessions_folder: Path, waves_folder: Path, on_progress: Callable[[float, float], None],
 ) -> RenderedPrint:  # fmt: skip
     """Render a print into `folder`; the same audio and the same revision give the same bytes, on one kind of processor.
 
@@ -83,7 +89,7 @@ def render_print(
         description=name,
         originated_at=what.recorded_at,
         time_reference_frames=max(0, material.first_frame),
-        coding_history=mono_history(material.rate_hz, "24"),
+        coding_history=mono_history(material.rate_hz, settings.depth),
     )
     started_s = time.monotonic()
 
@@ -93,14 +99,15 @@ def render_print(
 
     try:
         with recorded.reader() as reader:
-            frames = reamp_material(
-                reader, DRY, partial, tone, voltage=what.dry.voltage, depth="24", note=note, on_progress=progress
-            )
+            frames, channels = reamp_material(
+                reader, DRY, partial, tone, voltage=what.dry.voltage, settings=settings, note=note,
+                on_progress=progress,
+            )  # fmt: skip
         times_real_time = frames / material.rate_hz / max(time.monotonic() - started_s, 1e-3)
         checksum = sha256_of(partial)
         wet = material_of_files(
-            print_id, [(Channel("sim", revision.name), partial)], frames=frames, first_frame=material.first_frame,
-            rate_hz=material.rate_hz, fingerprint=checksum,
+            print_id, [(each, partial) for each in print_channels(revision.name, channels)], frames=frames,
+            first_frame=material.first_frame, rate_hz=material.rate_hz, fingerprint=checksum,
         )  # fmt: skip
         checks, waves = _checks(wet, what)
         keep_wave(waves_folder, checksum, waves)
@@ -126,10 +133,12 @@ def render_print(
             "tone_fingerprint": revision.fingerprint,
             "rate_hz": material.rate_hz,
             "first_frame": material.first_frame,
-            "oversampling": inner_factor(tone.oversample, material.rate_hz),
-            "depth": "24",
+            "oversampling": inner_factor(settings.oversample or tone.oversample, material.rate_hz),
+            "depth": settings.depth,
+            "tail_s": settings.tail_s,
         },
         checks=checks,
+        channels=channels,
         times_real_time=times_real_time,
     )
 
@@ -138,8 +147,11 @@ def _checks(wet: MaterialOnDisk, what: ToPrint) -> tuple[dict[str, Any], Columns
     """Level figures over what is used with the distance in tone from the miked amp, if there is one; and the wave."""
     rate_hz, used = what.dry.recorded.material.rate_hz, what.used
     with wet.reader() as reader:
-        passing = ChannelPass(reader, Wanted())
-        checks, waves = passing.checks([used], kind="sim"), passing.columns()
+        sides = [ChannelPass(reader, Wanted.exactly(channel)) for channel in wet.material.channels]
+        passing = sides[0]
+        checks, waves = passing.checks([used], kind="sim"), np.concatenate([side.columns() for side in sides])
+        if len(sides) > 1:
+            _of_both(checks, sides, used, rate_hz)
         mic = find(what.dry.recorded.material.channels, Wanted(("mic",)))
         if mic is not None and used.frames >= rate_hz // 4:
             with contextlib.suppress(FileRefused), what.dry.recorded.reader() as amp:
@@ -147,6 +159,18 @@ def _checks(wet: MaterialOnDisk, what: ToPrint) -> tuple[dict[str, Any], Columns
                 levels = _spectrum(passing.blocks(used), used, rate_hz)
                 checks["spectrum_difference_db"] = round(levels_apart_db(levels, reference), 2)
     return checks, waves
+
+
+def _of_both(checks: dict[str, Any], sides: Sequence[ChannelPass], used: Window, rate_hz: int) -> None:
+    """Loudness of both sides together (ITU-R BS.1770), and the higher of their peaks."""
+    meter = LoudnessMeter(rate_hz=rate_hz, channels=len(sides), most_frames=used.frames)
+    for blocks in zip(*(side.blocks(used) for side in sides), strict=True):
+        meter.push(np.column_stack(blocks))
+    others = [side.checks([used], kind="sim") for side in sides[1:]]
+    checks |= json_ready({"loudness_lufs": gated_loudness_lufs(meter.block_powers())}, digits=3)
+    for name in ("peak_dbfs", "true_peak_dbtp"):
+        told = [each[name] for each in (checks, *others) if each[name] is not None]
+        checks[name] = max(told, default=None)
 
 
 def _spectrum(blocks: Iterable[Samples], span: Window, rate_hz: int) -> Real:

@@ -12,11 +12,12 @@ from pydantic import TypeAdapter
 
 from fatsignal.acts.enter_roll import measure_roll, store_roll
 from fatsignal.acts.make_session import make_session
-from fatsignal.acts.materials import source_of
+from fatsignal.acts.print_batch import Cell, ask_for_batch
 from fatsignal.acts.roll_order import Armed, roll_order, roll_plan
 from fatsignal.acts.shipped_tones import keep_shipped_tones
 from fatsignal.core.instrument.player import Note
 from fatsignal.core.timing.tempo import TempoMap
+from fatsignal.core.tone.print_settings import PrintSettings
 from fatsignal.demo import song
 from fatsignal.demo.checked import add_backing, check_part
 from fatsignal.demo.placed import try_placements
@@ -26,7 +27,7 @@ from fatsignal.files.names import take_folder_name
 from fatsignal.jobs.worker import wake
 from fatsignal.rig.interface import SimulatedInterface
 from fatsignal.rig.setup import RigSetup, standard_rig
-from fatsignal.store import parts, prints, sections, sessions, takes, tones, works
+from fatsignal.store import parts, sections, sessions, takes, tones
 from fatsignal.store.database import Connection
 
 Say = Callable[[str], None]
@@ -122,12 +123,9 @@ async def build_demo(
     newest = {revision.name: revision for revision in await tones.list_newest(conn)}
     for section_name, tone_name in (("Chorus 1", "Kiln"), ("Chorus 1", "Foundry")):
         take = rolled["Baritone", section_name]
-        channels = (await takes.channels_of(conn, [take.id]))[take.id]
-        print_, _ = await prints.ask_for_print(
-            conn, material_id=take.id, material_fingerprint=source_of(take, channels).fingerprint,
-            tone_revision_id=newest[tone_name].id,
-        )  # fmt: skip
-        await wake(queue, await works.get_work(conn, print_.work_id))
+        asked = await ask_for_batch(conn, [Cell(take.id, newest[tone_name].id)], PrintSettings(), sessions_folder)
+        for work in asked.to_wake:
+            await wake(queue, work)
 
 
 async def _add_part(conn: Connection, session: sessions.Session, planned: _Planned, *, armed: bool) -> parts.Part:

@@ -12,7 +12,8 @@ from fatsignal.core.material.channels import Wanted
 from fatsignal.core.material.reader import MaterialReader
 from fatsignal.core.tone.chain import ToneChain
 from fatsignal.core.tone.document import Tone
-from fatsignal.core.tone.render import render_chunks
+from fatsignal.core.tone.print_settings import PrintSettings
+from fatsignal.core.tone.render import CHUNK_FRAMES, render_chunks
 from fatsignal.core.tone.voltage import UNKNOWN, DiVoltage
 from fatsignal.errors import FileRefused
 from fatsignal.files.bext import BextChunk
@@ -21,6 +22,9 @@ from fatsignal.files.sound_writer import write_sound
 
 Progress = Callable[[float], None]
 MOST_DI_CHANNELS = 2
+_USUAL = PrintSettings()
+# -100 dBFS: nobody hears it end.
+_DIED_AWAY = 1e-5
 
 
 def peak_dbfs(source: Path) -> float | None:
@@ -70,25 +74,35 @@ def reamp_file(
 
 
 def reamp_material(
-    reader: MaterialReader, wanted: Wanted, target: Path, tone: Tone, *, voltage: DiVoltage, depth: Depth = "24",
-    note: BextChunk | None = None, threads: int = 2, on_progress: Progress | None = None,
-) -> int:  # fmt: skip
-    """Render one channel of a material through `tone` into the new file `target`; returns its frames.
+    reader: MaterialReader, wanted: Wanted, target: Path, tone: Tone, *, voltage: DiVoltage,
+    settings: PrintSettings = _USUAL, note: BextChunk | None = None, threads: int = 2,
+    on_progress: Progress | None = None,
+) -> tuple[int, int]:  # fmt: skip
+    """Render one channel of a material through `tone` into the new file `target`; returns its frames and channels.
 
-    What is made of many pieces is joined first: an amp's sag and ring go on through a join. `on_progress` as in
-    `reamp_file`.
+    What is made of many pieces is joined first: an amp's sag and ring go on through a join. What rings after the last
+    dry sample is kept for the settings' tail, or until it has died away. `on_progress` as in `reamp_file`.
     """
     material, frames = reader.material, 0
-    chain = ToneChain(tone, rate_hz=material.rate_hz, voltage=voltage)
+    chain = ToneChain(tone, rate_hz=material.rate_hz, voltage=voltage, oversample=settings.oversample)
+    tail_frames = round(settings.tail_s * material.rate_hz)
+
+    def dry() -> Iterator[Samples]:
+        yield from reader.blocks(wanted)
+        for start in range(0, tail_frames, CHUNK_FRAMES):
+            yield np.zeros(min(CHUNK_FRAMES, tail_frames - start))
 
     def rendered() -> Iterator[Samples]:
         nonlocal frames
-        for block in render_chunks(chain, reader.blocks(wanted), threads=threads):
+        for block in render_chunks(chain, dry(), threads=threads):
+            if frames >= material.frames and np.abs(block).max(initial=0.0) < _DIED_AWAY:
+                return
             frames += len(block)
             yield block.reshape(len(block), -1)
             if on_progress:
-                on_progress(min(1.0, frames / max(1, material.frames)))
+                on_progress(min(1.0, frames / max(1, material.frames + tail_frames)))
 
-    return write_sound(
-        target, rendered(), rate_hz=material.rate_hz, channels=chain.channels_out, depth=depth, note=note
+    written = write_sound(
+        target, rendered(), rate_hz=material.rate_hz, channels=chain.channels_out, depth=settings.depth, note=note
     )
+    return written, chain.channels_out

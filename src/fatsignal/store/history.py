@@ -47,7 +47,7 @@ _WATCHED: dict[LiteralString, _Watched] = {
     "part": _Watched(
         (
             "id", "session_id", "position", "name", "rig", "written", "armed", "chords", "cut", "monitoring",
-            "placement", "comp_id",
+            "placement", "comp_id", "heard_through",
         ),
         "session_id = %(session)s",
         holds=HOLDS,

@@ -160,3 +160,21 @@ async def set_chords(conn: Connection, part_id: UUID, chords: list[dict[str, Any
 
 def _name_taken(name: str) -> InvalidSetting:
     return InvalidSetting(f"there is a part named {name} already: choose another name")
+
+
+async def set_heard_through(conn: Connection, part_id: UUID, tone_id: UUID | None) -> None:
+    """By the prints of which tone it is heard in the song; none: by its miked amp."""
+    await conn.execute("UPDATE part SET heard_through = %s WHERE id = %s", (tone_id, part_id))
+
+
+async def heard_through(conn: Connection, session_id: UUID) -> dict[UUID, tuple[UUID, str]]:
+    """The parts of a session that are heard by prints: the tone of each, and its name."""
+    async with conn.cursor() as cur:
+        await cur.execute(
+            """
+            SELECT part.id, tone.id, tone.name FROM part JOIN tone ON tone.id = part.heard_through
+            WHERE part.session_id = %s ORDER BY part.position
+            """,
+            (session_id,),
+        )
+        return {UUID(str(part)): (UUID(str(tone)), str(name)) for part, tone, name in await cur.fetchall()}

@@ -29,12 +29,19 @@ class Print:
     # Of the sound it was asked of: that of a comp changes when the comp does.
     material_fingerprint: str
     tone_revision_id: UUID
+    tone_id: UUID
     tone_name: str
     tone_revision: int
+    # Of the tone as it was kept last.
+    newest_revision: int
+    settings: dict[str, Any]
+    channels: int
     work_id: UUID
     work_state: str
     progress: float
     times_real_time: float | None
+    # How long its dry source is; None of what was asked for before that was told.
+    seconds: float | None
     problem: str
     asked_at: datetime
     file: str | None
@@ -50,31 +57,46 @@ class Print:
 
 
 _PRINT = """
-    SELECT print.id, print.material_id, print.material_fingerprint, print.tone_revision_id, tone.name AS tone_name,
-           tone_revision.revision AS tone_revision, print.work_id, work.state AS work_state, work.progress,
-           (work.detail ->> 'times_real_time')::real AS times_real_time, work.problem, print.asked_at, print.file,
+    SELECT print.id, print.material_id, print.material_fingerprint, print.tone_revision_id, tone.id AS tone_id,
+           tone.name AS tone_name,
+           tone_revision.revision AS tone_revision, newest.revision AS newest_revision, print.settings, print.channels,
+           print.work_id, work.state AS work_state, work.progress,
+           (work.detail ->> 'times_real_time')::real AS times_real_time, (work.detail ->> 'seconds')::real AS seconds,
+           work.problem, print.asked_at, print.file,
            print.sha256, print.frames, print.origin, print.checks
     FROM print
     JOIN work ON work.id = print.work_id
     JOIN tone_revision ON tone_revision.id = print.tone_revision_id
     JOIN tone ON tone.id = tone_revision.tone_id
+    CROSS JOIN LATERAL (
+        SELECT max(revision) AS revision FROM tone_revision AS of_tone WHERE of_tone.tone_id = tone.id
+    ) AS newest
 """
 
 
 async def ask_for_print(
-    conn: Connection, *, material_id: UUID, material_fingerprint: str, tone_revision_id: UUID
-) -> tuple[Print, bool]:
+    conn: Connection, *, material_id: UUID, material_fingerprint: str, tone_revision_id: UUID,
+    settings: dict[str, Any] | None = None, settings_fingerprint: str = "", seconds: float | None = None,
+) -> tuple[Print, bool]:  # fmt: skip
     """The print of a material through a tone, and whether it must be rendered; one that failed or was stopped is asked
     for anew.
+
+    Parameters
+    ----------
+    settings : how it is made, told apart by their fingerprint.
+    seconds : how long the material is.
     """
-    asked_for = (material_id, material_fingerprint, tone_revision_id)
+    asked_for = (material_id, material_fingerprint, tone_revision_id, Jsonb(settings or {}), settings_fingerprint)
     # Its place is held before its work is asked for: two who ask at once ask for one.
     async with conn.transaction(), conn.cursor() as cur:
         await cur.execute(
             """
-            INSERT INTO print (id, material_id, material_fingerprint, tone_revision_id, work_id)
-            VALUES (%s, %s, %s, %s, gen_random_uuid())
-            ON CONFLICT (material_id, material_fingerprint, tone_revision_id) DO UPDATE SET asked_at = print.asked_at
+            INSERT INTO print (
+                id, material_id, material_fingerprint, tone_revision_id, settings, settings_fingerprint, work_id
+            )
+            VALUES (%s, %s, %s, %s, %s, %s, gen_random_uuid())
+            ON CONFLICT (material_id, material_fingerprint, tone_revision_id, settings_fingerprint)
+            DO UPDATE SET asked_at = print.asked_at
             RETURNING id, file IS NOT NULL
             """,
             (uuid4(), *asked_for),
@@ -90,9 +112,10 @@ async def ask_for_print(
         )
         of_session = await cur.fetchone()
         assert of_session is not None, "the print refers to it"
+        detail = {"print_id": str(print_id), "material_id": str(material_id), "seconds": seconds}
         work, asked = await works.ask(
             conn, kind=KIND, fingerprint=str(print_id), work_input={"print_id": str(print_id)},
-            session_id=UUID(str(of_session[0])), detail={"print_id": str(print_id), "material_id": str(material_id)},
+            session_id=UUID(str(of_session[0])), detail=detail,
         )  # fmt: skip
         await cur.execute(
             "UPDATE print SET work_id = %s, asked_at = CASE WHEN %s THEN now() ELSE asked_at END WHERE id = %s",
@@ -127,12 +150,17 @@ async def list_prints(conn: Connection, session_id: UUID) -> list[Print]:
         return await cur.fetchall()
 
 
+async def under_way(conn: Connection, session_id: UUID) -> list[Print]:
+    """Those of a session that wait or are rendered, in the order in which they were asked for."""
+    return [each for each in await list_prints(conn, session_id) if each.state in ("waiting", "rendering")]
+
+
 async def set_file(
     conn: Connection, print_id: UUID, *, file: str, sha256: str, frames: int, origin: dict[str, Any],
-    checks: dict[str, Any],
+    checks: dict[str, Any], channels: int = 1,
 ) -> None:  # fmt: skip
     """Say where the finished file is, and all that is needed to make it again."""
     await conn.execute(
-        "UPDATE print SET file = %s, sha256 = %s, frames = %s, origin = %s, checks = %s WHERE id = %s",
-        (file, sha256, frames, Jsonb(origin), Jsonb(checks), print_id),
+        "UPDATE print SET file = %s, sha256 = %s, frames = %s, origin = %s, checks = %s, channels = %s WHERE id = %s",
+        (file, sha256, frames, Jsonb(origin), Jsonb(checks), channels, print_id),
     )

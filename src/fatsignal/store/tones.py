@@ -137,3 +137,13 @@ async def get_revision(conn: Connection, revision_id: UUID) -> ToneRevision:
     if revision is None:
         raise NotFound("tone revision", revision_id)
     return revision
+
+
+async def name_of(conn: Connection, tone_id: UUID) -> str:
+    """What a tone is called."""
+    async with conn.cursor() as cur:
+        await cur.execute("SELECT name FROM tone WHERE id = %s", (tone_id,))
+        row = await cur.fetchone()
+    if row is None:
+        raise NotFound("tone", tone_id)
+    return str(row[0])

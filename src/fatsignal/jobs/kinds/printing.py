@@ -7,6 +7,7 @@ from uuid import UUID
 
 from fatsignal.acts.dry_sound import dry_sound
 from fatsignal.config import Settings
+from fatsignal.core.tone.print_settings import PrintSettings
 from fatsignal.errors import ChangedMeanwhile
 from fatsignal.files.names import file_name, take_stem
 from fatsignal.jobs.kind import RENDERS, Tell, WorkKind
@@ -27,6 +28,7 @@ class _Prepared:
     print_id: UUID
     what: "ToPrint"
     revision: ToneRevision
+    made: PrintSettings
     folder: Path
     settings: Settings
 
@@ -50,15 +52,17 @@ async def _prepare(conn: Connection, work: Work, settings: Settings) -> _Prepare
     what = ToPrint(dry, used, name, at)
     session = await sessions.get_session(conn, part.session_id)
     revision = await tones.get_revision(conn, print_.tone_revision_id)
-    return _Prepared(print_.id, what, revision, settings.sessions_folder / session.folder / FOLDER, settings)
+    made = PrintSettings.model_validate(print_.settings)
+    return _Prepared(print_.id, what, revision, made, settings.sessions_folder / session.folder / FOLDER, settings)
 
 
 def _compute(prepared: _Prepared, holder: str, tell: Tell) -> "RenderedPrint":
     from fatsignal.acts.render_print import render_print
 
     done = render_print(
-        prepared.what, prepared.revision, print_id=prepared.print_id, holder=holder, folder=prepared.folder,
-        sessions_folder=prepared.settings.sessions_folder, waves_folder=prepared.settings.waves_folder,
+        prepared.what, prepared.revision, prepared.made, print_id=prepared.print_id, holder=holder,
+        folder=prepared.folder, sessions_folder=prepared.settings.sessions_folder,
+        waves_folder=prepared.settings.waves_folder,
         on_progress=lambda share, speed: tell(share, times_real_time=round(speed, 2)),
     )  # fmt: skip
     tell(1.0, times_real_time=round(done.times_real_time, 2))
@@ -68,7 +72,7 @@ def _compute(prepared: _Prepared, holder: str, tell: Tell) -> "RenderedPrint":
 async def _keep(conn: Connection, prepared: _Prepared, done: "RenderedPrint") -> Any:
     await prints.set_file(
         conn, prepared.print_id, file=done.file, sha256=done.sha256, frames=done.frames, origin=done.origin,
-        checks=done.checks,
+        checks=done.checks, channels=done.channels,
     )  # fmt: skip
     return {"file": done.file}
 

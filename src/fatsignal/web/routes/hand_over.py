@@ -10,8 +10,17 @@ from fastapi.responses import FileResponse
 from pydantic import BaseModel, Field
 
 from fatsignal.acts.finished_prints import FinishedPrint
-from fatsignal.acts.hand_over import ParcelAsked, channel_keys, comp_keys, parcel_of, print_key, prints_to_give
+from fatsignal.acts.hand_over import (
+    ParcelAsked,
+    channel_keys,
+    comp_keys,
+    parcel_of,
+    part_key,
+    print_key,
+    prints_to_give,
+)
 from fatsignal.acts.part_sound import comps_of_session
+from fatsignal.acts.printed_sound import printed_parts
 from fatsignal.core.material.channels import RecordedKind
 from fatsignal.errors import NotFound
 from fatsignal.files.material_files import MaterialOnDisk
@@ -71,23 +80,30 @@ _CHANNELS = PerTake("hand-over", _of_take)
 
 @router.get("/hand-over", response_model=list[HandOverItem])
 async def all_items(session_id: UUID, pool: Pool, take_lists: TakeListsDep, settings: SettingsDep) -> Response:
-    """Comps first, then all channels of takes that are not in the bin, then all finished prints."""
+    """Parts that are heard by prints, comps, channels of takes that are not in the bin, finished prints."""
     async with pool.connection() as conn:
         session = await sessions.get_session(conn, session_id)
         names = {part.id: part.name for part in await parts.list_parts(conn, session_id)}
         channels = await take_lists.read(conn, session_id, _CHANNELS)
         printed = await prints_to_give(conn, session_id, settings.sessions_folder)
         comped = await comps_of_session(conn, session_id, settings.sessions_folder)
+        heard = await printed_parts(conn, session_id, settings.sessions_folder)
 
     def make() -> bytes:
         of_prints = [_of_print(session, names[each.part_id], each) for each in printed]
         of_comps = [item for comp, sounds in comped for item in _of_comp(session, names[comp.part_id], comp, sounds)]
-        three = (
+        of_parts = [
+            _of_part(session, names[part_id], part_id, each.sound, *part_key(names[part_id], part_id, each))
+            for part_id, each in heard.items()
+            if each.sound is not None
+        ]
+        four = (
+            written(list[HandOverItem], of_parts)[1:-1],
             written(list[HandOverItem], of_comps)[1:-1],
             channels()[1:-1],
             written(list[HandOverItem], of_prints)[1:-1],
         )
-        return b"[" + b",".join(each for each in three if each) + b"]"
+        return b"[" + b",".join(each for each in four if each) + b"]"
 
     return await json_beside(make)
 
@@ -110,6 +126,17 @@ def _of_print(session: Session, part_name: str, printed: FinishedPrint) -> HandO
     return HandOverItem(
         key=key, group_id=of.id, group=f"{part_name} {of.number if isinstance(of, Take) else of.name}", name=name,
         kind="sim", seconds=printed.sound.material.frames / session.rate_hz, first_bar=first, last_bar=last,
+    )  # fmt: skip
+
+
+def _of_part(
+    session: Session, part_name: str, part_id: UUID, sound: MaterialOnDisk, key: str, name: str
+) -> HandOverItem:  # fmt: skip
+    span = sound.material.span
+    first, last = (session.tempo.bar_beat_at(frame)[0] for frame in (span.from_frame, span.to_frame - 1))
+    return HandOverItem(
+        key=key, group_id=part_id, group=f"{part_name}, as it is heard", name=name, kind="sim",
+        seconds=span.frames / session.rate_hz, first_bar=first, last_bar=last,
     )  # fmt: skip
 
 

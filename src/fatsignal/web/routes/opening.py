@@ -7,7 +7,7 @@ from pydantic import BaseModel, Field
 
 from fatsignal.store import sessions
 from fatsignal.web.answers import json_beside, written
-from fatsignal.web.context import Pool, TakeListsDep
+from fatsignal.web.context import Pool, SettingsDep, TakeListsDep
 from fatsignal.web.presenters.prints import PrintView, prints_of
 from fatsignal.web.presenters.sessions import SessionView, one_session
 from fatsignal.web.presenters.sheet import SheetView, sheet_of
@@ -26,7 +26,7 @@ class OpeningView(BaseModel):
 
 
 @router.get("/opening", response_model=OpeningView)
-async def opening(pool: Pool, lists: TakeListsDep, session_id: UUID | None = None) -> Response:
+async def opening(pool: Pool, lists: TakeListsDep, settings: SettingsDep, session_id: UUID | None = None) -> Response:
     """The session that is asked for, where it is still there; else the newest."""
     async with pool.connection() as conn:
         found = [session.id for session in await sessions.list_sessions(conn)]
@@ -36,7 +36,8 @@ async def opening(pool: Pool, lists: TakeListsDep, session_id: UUID | None = Non
         session = await one_session(session_id if session_id in found else found[-1], conn)
         part = next((part for part in session.parts if part.armed), session.parts[0] if session.parts else None)
         of_part = await sheet_of(session.id, part.id, conn) if part else None
-        takes, prints = await lists.read(conn, session.id, TAKES), await prints_of(session.id, conn)
+        takes = await lists.read(conn, session.id, TAKES)
+        prints = await prints_of(session.id, conn, settings.sessions_folder)
 
     def make() -> bytes:
         fields = {

@@ -9,6 +9,7 @@ from pydantic import BaseModel, Field
 
 from fatsignal.acts.find_material import find_playable
 from fatsignal.acts.overdub_tracks import tracks_beside
+from fatsignal.acts.printed_sound import printed_part
 from fatsignal.core.clip import Samples
 from fatsignal.core.cue.mix import CueMix, gains_of
 from fatsignal.core.material.channels import ChannelKind, Wanted
@@ -73,6 +74,9 @@ async def sound(
     if found is None:
         async with pool.connection() as conn:
             found = await find_playable(conn, material_id, settings.sessions_folder)
+            if fingerprint is not None and fingerprint != found.material.fingerprint:
+                # A part may be heard by its prints.
+                found = await printed_part(conn, material_id, settings.sessions_folder) or found
         if fingerprint is not None and fingerprint != found.material.fingerprint:
             raise InvalidSetting("what this part sounds like has changed: play again")
         playing.keep(found)

@@ -1,24 +1,20 @@
-"""Re-amp: tones, prints, and what a comparison at equal loudness needs."""
+"""What a comparison of a take's channels and prints at equal loudness needs."""
 
 from uuid import UUID
 
-from fastapi import APIRouter, Response
+from fastapi import APIRouter
 from pydantic import BaseModel, Field
 
-from fatsignal.acts.find_material import find_material
 from fatsignal.acts.materials import material_of_print, material_of_take
 from fatsignal.core.material.channels import HEARD_FIRST, RecordedKind, Wanted, first_of
-from fatsignal.store import parts, prints, takes, tones, works
-from fatsignal.web.context import Pool, SettingsDep, Transaction, WorkQueueDep
-from fatsignal.web.presenters.prints import PrintView, prints_of
+from fatsignal.store import parts, prints, takes
+from fatsignal.web.context import SettingsDep, Transaction
 from fatsignal.web.sounds import StreamedSound, streamed
 
 router = APIRouter(prefix="/api", tags=["re-amp"])
 
-
-class NewPrint(BaseModel):
-    material_id: UUID
-    tone_revision_id: UUID
+# One channel is heard in both ears: a stereo sound that is as loud counts so much more.
+BOTH_EARS_LU = 3.01
 
 
 class SoundView(StreamedSound):
@@ -33,6 +29,9 @@ class SoundView(StreamedSound):
     gain_db: float
     spectrum_difference_db: float | None
     print_id: UUID | None = None
+    right: StreamedSound | None = Field(
+        None, description="Of a stereo print its right side; the rest is its left then."
+    )
 
 
 class ComparisonView(BaseModel):
@@ -44,36 +43,6 @@ class ComparisonView(BaseModel):
     rate_hz: int
     sounds: list[SoundView]
     heard_first: str | None = Field(description="Key of the sound that is heard until another is chosen.")
-
-
-@router.get("/sessions/{session_id}/prints")
-async def all_prints(session_id: UUID, conn: Transaction) -> list[PrintView]:
-    """Every print of the session, as far as it is."""
-    return await prints_of(session_id, conn)
-
-
-@router.post("/prints", status_code=202)
-async def ask_for_print(new: NewPrint, pool: Pool, settings: SettingsDep, queue: WorkQueueDep) -> PrintView:
-    """Ask for the DI of a take through a tone; a print that is there already is simply returned."""
-    async with pool.connection() as conn:
-        found = await find_material(conn, new.material_id, settings.sessions_folder)
-        await tones.get_revision(conn, new.tone_revision_id)
-        print_, asked = await prints.ask_for_print(
-            conn, material_id=new.material_id, material_fingerprint=found.material.fingerprint,
-            tone_revision_id=new.tone_revision_id,
-        )  # fmt: skip
-        work = await works.get_work(conn, print_.work_id)
-    # The worker must see the print when it is woken.
-    if asked:
-        await queue.wake(work)
-    return PrintView.model_validate(print_)
-
-
-@router.delete("/prints/{print_id}/rendering", status_code=204)
-async def stop_print(print_id: UUID, conn: Transaction) -> Response:
-    """Stop a rendering; nothing of it is left. A finished print stays."""
-    await works.stop(conn, (await prints.get_print(conn, print_id)).work_id)
-    return Response(status_code=204)
 
 
 @router.get("/takes/{take_id}/comparison")
@@ -101,11 +70,13 @@ async def comparison(take_id: UUID, conn: Transaction, settings: SettingsDep) ->
         printed = material_of_print(
             print_, first_frame=take.from_frame, rate_hz=take.rate_hz, sessions_folder=settings.sessions_folder
         ).material
+        left, *right = (streamed(printed, Wanted.exactly(channel)) for channel in printed.channels)
+        told_lufs = print_.checks["loudness_lufs"]
         sounds.append(
             SoundView(
                 key=f"print-{print_.id}", name=f"{print_.tone_name}", kind="sim",
-                **dict(streamed(printed, Wanted())), wave_id=print_.id, wave_channel=0,
-                loudness_lufs=print_.checks["loudness_lufs"], gain_db=0,
+                **dict(left), wave_id=print_.id, wave_channel=0, right=right[0] if right else None,
+                loudness_lufs=told_lufs - BOTH_EARS_LU if right and told_lufs is not None else told_lufs, gain_db=0,
                 spectrum_difference_db=print_.checks.get("spectrum_difference_db"), print_id=print_.id,
             )
         )  # fmt: skip
