@@ -98,13 +98,13 @@ export function PrintHead({
       <span className="ml-auto flex items-center gap-3">
         {busy && left && (
           <span role="status" className="text-pencil">
-            {left.rendering} being printed, {left.waiting} waiting
-            {left.left_s >= 1 && `, about ${lasting(left.left_s)} left`}
+            {left.rendering} printing, {left.waiting} waiting
+            {left.left_s >= 1 && ` · ${lasting(left.left_s)} left`}
           </span>
         )}
         {busy && <Button onClick={() => void stopAll()}>Stop all</Button>}
         <Button main={marked.length > 0} disabled={!marked.length} onClick={onPrint}>
-          {marked.length ? `Print ${count(marked.length, 'marked place')}` : 'Nothing marked'}
+          {marked.length ? `Print ${marked.length} marked` : 'Nothing marked'}
         </Button>
       </span>
     </div>

@@ -8,6 +8,8 @@ import type { Cell } from './usePrintPlan'
 
 interface PrintTableProps {
   sources: DrySource[]
+  /** What adds a column. */
+  addTone?: React.ReactNode
   /** The columns. */
   tones: Tone[]
   printOf: (source: DrySource, tone: Tone) => Print | undefined
@@ -42,7 +44,7 @@ export function PrintTable(props: PrintTableProps) {
   return (
     <section aria-label="Prints" className="flex min-h-0 grow flex-col">
       <div className="grid gap-x-2 pr-3 pb-1" style={{ gridTemplateColumns: columns }}>
-        <span />
+        <span className="self-end pl-1 text-pencil">{props.addTone}</span>
         <span className="flex items-baseline justify-between px-2">
           <b className="font-name text-[16px]">Miked amp</b>
           <span className="text-[12.5px] text-pencil">reference</span>

@@ -126,18 +126,16 @@ export function PrintsView() {
   const others = tones.data.filter((tone) => !columns.includes(tone))
   return (
     <div className="flex min-h-0 grow flex-col">
-      <div className="flex items-start gap-5">
-        <div className="grow">
-          <PrintHead
-            sessionId={session.id}
-            part={part}
-            plan={plan}
-            tones={columns}
-            busy={all.some((print) => print.state === 'waiting' || print.state === 'rendering')}
-            onPrint={() => void ask(plan.plan.marked)}
-          />
-        </div>
-        <span className="pt-2.5 text-[13.5px] text-pencil">
+      <PrintHead
+        sessionId={session.id}
+        part={part}
+        plan={plan}
+        tones={columns}
+        busy={all.some((print) => print.state === 'waiting' || print.state === 'rendering')}
+        onPrint={() => void ask(plan.plan.marked)}
+      />
+      <PrintTable
+        addTone={
           <Select
             label="Add a tone"
             value="add a tone"
@@ -150,9 +148,7 @@ export function PrintsView() {
               show({ tone: id })
             }}
           />
-        </span>
-      </div>
-      <PrintTable
+        }
         sources={sources}
         tones={columns}
         printOf={printOf}

@@ -31,13 +31,13 @@ export function ToneStrip({
       </div>
       {strip.isError && <p role="alert">{strip.error.message}</p>}
       <div
-        className="relative grid h-[178px] gap-2"
+        className="relative grid h-[118px] gap-2"
         style={{
           gridTemplateColumns:
             (strip.data ?? []).map((block) => `minmax(0, ${WEIGHT[block.kind] ?? 1.15}fr)`).join(' ') || '1fr',
         }}
       >
-        {strip.data && <span className="absolute top-[66px] -right-6 -left-6 h-[3px] bg-ink" aria-hidden />}
+        {strip.data && <span className="absolute top-[60px] -right-6 -left-6 h-[3px] bg-ink" aria-hidden />}
         {strip.data?.map((block, index) => (
           <BlockCurve key={index} block={block} />
         ))}
