@@ -102,6 +102,54 @@ def test_several_files_go_to_a_folder_and_a_tone_may_be_a_file(tmp_path, di):
     np.testing.assert_allclose(wet, dry * 10 ** (-6 / 20), atol=2.0**-22)
 
 
+def test_folders_and_several_tones_give_a_file_each_and_what_is_there_is_kept(tmp_path, di):
+    folder, out = tmp_path / "dry", tmp_path / "wet"
+    folder.mkdir()
+    for number in (1, 2):
+        soundfile.write(folder / f"riff {number}.wav", plucks(0.3, seed=number), FS)
+    (folder / "notes.txt").write_text("not a sound")
+    quiet = tmp_path / "quiet.json"
+    quiet.write_text('{"name": "Quiet", "blocks": [{"kind": "trim", "gain_db": -12}]}')
+    asked = ["reamp", str(folder), "--tone", "kiln", "--tone", str(quiet), "--out", str(out)]
+    first = runner.invoke(app, [*asked, "--volts", "3"])
+    assert first.exit_code == 0, first.output
+    names = ["riff 1 - Kiln.wav", "riff 1 - Quiet.wav", "riff 2 - Kiln.wav", "riff 2 - Quiet.wav"]
+    assert sorted(path.name for path in out.iterdir()) == names
+    # Again: refused, gone on with, written over.
+    kept = (out / names[0]).read_bytes()
+    refused = runner.invoke(app, asked)
+    assert refused.exit_code == 2
+    assert "exists already: choose another name, --replace to write over it, or --resume to go on" in refused.stderr
+    (out / names[3]).unlink()
+    (out / names[0]).write_bytes(b"mine")
+    resumed = runner.invoke(app, [*asked, "--resume", "--volts", "3"])
+    assert resumed.exit_code == 0, resumed.output
+    assert "3 of 4 were there already" in resumed.stderr
+    assert (out / names[0]).read_bytes() == b"mine"
+    assert (out / names[3]).exists()
+    assert runner.invoke(app, [*asked, "--replace", "--volts", "3"]).exit_code == 0
+    assert (out / names[0]).read_bytes() == kept
+    assert sorted(path.name for path in out.iterdir()) == names
+
+
+def test_what_rings_after_the_end_is_kept_as_long_as_it_is_asked_for(tmp_path):
+    dry = tmp_path / "short.wav"
+    soundfile.write(dry, plucks(0.5), FS)
+    tone = tmp_path / "rings.json"
+    tone.write_text('{"name": "Rings", "blocks": [{"kind": "echo", "time_ms": 300, "feedback": 30, "wide": false}]}')
+    lengths = []
+    for number, tail in enumerate(("0", "0.4", "20")):
+        out = tmp_path / f"{number}.wav"
+        asked = ["reamp", str(dry), "--tone", str(tone), "--out", str(out), "--tail", tail, "--volts", "3"]
+        assert runner.invoke(app, asked).exit_code == 0
+        lengths.append(soundfile.info(out).frames)
+    assert lengths[:2] == [FS // 2, FS // 2 + round(0.4 * FS)]
+    # An echo that falls by 10 dB every 0.3 s is gone after some seconds.
+    assert 2 * FS < lengths[2] < 8 * FS
+    refused = runner.invoke(app, ["reamp", str(dry), "--tone", "kiln", "--out", "x.wav", "--tail", "90"])
+    assert "a tail of 90 s is not kept: choose 0 to 30 s" in refused.stderr
+
+
 @pytest.mark.parametrize(
     ("arguments", "says"),
     [
@@ -112,6 +160,10 @@ def test_several_files_go_to_a_folder_and_a_tone_may_be_a_file(tmp_path, di):
         (["reamp", "DI", "--tone", "Kiln", "--out", "x.wav", "--depth", "12"], "choose 16, 24 or 32f"),
         (["reamp", "DI", "--tone", "Kiln", "--out", "x.wav", "--oversample", "3"], "choose 1, 2, 4 or 8"),
         (["reamp", "DI", "--tone", "Kiln", "--out", "DI"], "exists already"),
+        (["reamp", "DI", "--out", "x.wav"], "say through which tone: --tone NAME, or --all"),
+        (["reamp", "DI", "--all", "--tone", "Kiln", "--out", "x"], "--all is every tone: leave --tone out"),
+        (["reamp", ".", "--tone", "Kiln", "--out", "x.wav", "--replace", "--resume"], "choose one"),
+        (["reamp", "empty", "--tone", "Kiln", "--out", "x"], "in empty there is no sound file"),
         (["reamp", "DI", "--tone", "Kiln", "--out", "no/such/folder/x.wav"], "could not be used"),
         (["align", "DI", "README"], "not a sound file"),
     ],
@@ -119,6 +171,7 @@ def test_several_files_go_to_a_folder_and_a_tone_may_be_a_file(tmp_path, di):
 def test_wrong_input_is_one_plain_sentence_and_status_2(tmp_path, di, arguments, says, monkeypatch):
     monkeypatch.chdir(tmp_path)
     (tmp_path / "README").write_text("dear diary")
+    (tmp_path / "empty").mkdir()
     result = runner.invoke(app, [str(di) if word == "DI" else word for word in arguments])
     assert result.exit_code == 2
     assert says in result.stderr

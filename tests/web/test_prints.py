@@ -1,14 +1,18 @@
 """Prints in batches, with settings of their own, in stereo, gone stale; and parts that are heard by them."""
 
+import asyncio
 import io
+import json
 import zipfile
 from uuid import uuid4
 
 import numpy as np
 import pytest
 import soundfile
+from typer.testing import CliRunner
 
 from fatsignal.acts.print_batch import printing
+from fatsignal.cli import app
 from tests.signals import FS
 from tests.web.comped import BAR, Song
 from tests.web.in_process import in_process
@@ -188,3 +192,29 @@ def test_what_is_left_is_told_by_how_fast_it_went():
     )  # fmt: skip
     assert (left.waiting, left.rendering) == (3, 2)
     assert left.left_s == pytest.approx((0.5 + 3) * 60 / 20 / 2)
+
+
+async def test_the_command_line_prints_takes_and_comps_by_name(song, tmp_path, database_url, monkeypatch):
+    monkeypatch.setenv("FATSIGNAL_DATA", str(tmp_path))
+    monkeypatch.setenv("FATSIGNAL_DATABASE_URL", database_url)
+    await song.use(0, 3, 4)
+    tone, out = tmp_path / "quiet.json", tmp_path / "wet"
+    tone.write_text(json.dumps(QUIET))
+
+    async def printed(*names, session="comp"):
+        asked = ["reamp", *names, "--session", session, "--tone", str(tone), "--out", str(out)]
+        return await asyncio.to_thread(CliRunner().invoke, app, asked)
+
+    done = await printed("Lead 2", "lead comp 1")
+    assert done.exit_code == 0, done.output
+    assert sorted(path.name for path in out.iterdir()) == ["Lead 2 - Quiet.wav", "lead comp 1 - Quiet.wav"]
+    wet, _ = soundfile.read(out / "lead comp 1 - Quiet.wav")
+    dry = await song.heard(1, 8)
+    assert np.corrcoef(wet, dry)[0, 1] > 0.9999
+    for names, session, says in (
+        (["Lead 9"], "comp", "in Comp there is no 'Lead 9': a take is called like 'Baritone 12'"),
+        (["Lead 1"], "nowhere", "there is no session 'nowhere'; there are Comp"),
+    ):
+        refused = await printed(*names, session=session)
+        assert refused.exit_code == 2
+        assert says in refused.stderr

@@ -5,7 +5,7 @@ time reference, an empty UMID, no loudness fields.
 """
 
 import struct
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime
 
 import fatsignal
@@ -29,6 +29,10 @@ class BextChunk:
     time_reference_frames: int
     originator_reference: str = ""
     coding_history: str = ""
+
+    def of_channels(self, channels: int) -> "BextChunk":
+        """The same of a file of one channel or of two."""
+        return replace(self, coding_history=self.coding_history.replace("M=mono", "M=stereo")) if channels > 1 else self
 
     def pack(self) -> bytes:
         """The chunk's body, an even number of bytes; text is cut to its field, never in a character."""

@@ -1,7 +1,7 @@
 """Re-amping a file: any dry recording in, the same length of wet sound out, in bounded memory."""
 
 import math
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from pathlib import Path
 
 import numpy as np
@@ -10,7 +10,7 @@ from fatsignal.core.clip import Samples
 from fatsignal.core.level.depth import Depth
 from fatsignal.core.material.channels import Wanted
 from fatsignal.core.material.reader import MaterialReader
-from fatsignal.core.tone.chain import ToneChain
+from fatsignal.core.tone.chain import ToneChain, together
 from fatsignal.core.tone.document import Tone
 from fatsignal.core.tone.print_settings import PrintSettings
 from fatsignal.core.tone.render import CHUNK_FRAMES, render_chunks
@@ -41,6 +41,7 @@ def reamp_file(
     rate_hz: int | None = None,
     depth: Depth = "24",
     oversample: int | None = None,
+    tail_s: float = 0.0,
     voltage: DiVoltage = UNKNOWN,
     note: BextChunk | None = None,
     threads: int = 2,
@@ -48,7 +49,8 @@ def reamp_file(
 ) -> int:
     """Render `source` through `tone` into the new file `target`; returns its frames.
 
-    `voltage` is what the source's samples stand for. A source of two channels goes through a chain of two.
+    `voltage` is what the source's samples stand for. A source of two channels goes through a chain of two. What rings
+    after its end is kept for `tail_s`, or until it has died away.
     `on_progress` is told the share done, 0 to 1; what it raises ends the rendering and leaves no file.
     """
     facts = facts_of(source)
@@ -59,18 +61,36 @@ def reamp_file(
     rate = rate_hz or facts.rate_hz
     expected = max(1, round(facts.frames * rate / facts.rate_hz))
     chain = ToneChain(tone, rate_hz=rate, voltage=voltage, oversample=oversample, channels=facts.channels)
-    frames = 0
+    dry = (block[:, 0] if facts.channels == 1 else block for block in read_blocks(source, rate_hz=rate))
+    wet = _Rendering(chain, expected, round(tail_s * rate), threads, on_progress)
+    return write_sound(target, wet.blocks(dry), rate_hz=rate, channels=chain.channels_out, depth=depth, note=note)
 
-    def rendered() -> Iterator[Samples]:
-        nonlocal frames
-        dry = (block[:, 0] if facts.channels == 1 else block for block in read_blocks(source, rate_hz=rate))
-        for block in render_chunks(chain, dry, threads=threads):
-            frames += len(block)
+
+class _Rendering:
+    """A source on its way through a chain, and what rings after it."""
+
+    def __init__(
+        self, chain: ToneChain, frames: int, tail_frames: int, threads: int, on_progress: Progress | None
+    ) -> None:
+        self._chain, self._frames, self._tail_frames = chain, frames, tail_frames
+        self._threads, self._on_progress = threads, on_progress
+
+    def blocks(self, dry: Iterable[Samples]) -> Iterator[Samples]:
+        """What is written, block by block, shape (frames, channels)."""
+        done = 0
+        for block in render_chunks(self._chain, self._with_tail(dry), threads=self._threads):
+            # Of the tail only what sounds, in whole blocks.
+            if self._tail_frames and done >= self._frames and np.abs(block).max(initial=0.0) < _DIED_AWAY:
+                return
+            done += len(block)
             yield block.reshape(len(block), -1)
-            if on_progress:
-                on_progress(min(1.0, frames / expected))
+            if self._on_progress:
+                self._on_progress(min(1.0, done / max(1, self._frames + self._tail_frames)))
 
-    return write_sound(target, rendered(), rate_hz=rate, channels=chain.channels_out, depth=depth, note=note)
+    def _with_tail(self, dry: Iterable[Samples]) -> Iterator[Samples]:
+        yield from dry
+        for start in range(0, self._tail_frames, CHUNK_FRAMES):
+            yield together((np.zeros(min(CHUNK_FRAMES, self._tail_frames - start)),) * self._chain.channels_in)
 
 
 def reamp_material(
@@ -83,26 +103,12 @@ def reamp_material(
     What is made of many pieces is joined first: an amp's sag and ring go on through a join. What rings after the last
     dry sample is kept for the settings' tail, or until it has died away. `on_progress` as in `reamp_file`.
     """
-    material, frames = reader.material, 0
+    material = reader.material
     chain = ToneChain(tone, rate_hz=material.rate_hz, voltage=voltage, oversample=settings.oversample)
     tail_frames = round(settings.tail_s * material.rate_hz)
-
-    def dry() -> Iterator[Samples]:
-        yield from reader.blocks(wanted)
-        for start in range(0, tail_frames, CHUNK_FRAMES):
-            yield np.zeros(min(CHUNK_FRAMES, tail_frames - start))
-
-    def rendered() -> Iterator[Samples]:
-        nonlocal frames
-        for block in render_chunks(chain, dry(), threads=threads):
-            if frames >= material.frames and np.abs(block).max(initial=0.0) < _DIED_AWAY:
-                return
-            frames += len(block)
-            yield block.reshape(len(block), -1)
-            if on_progress:
-                on_progress(min(1.0, frames / max(1, material.frames + tail_frames)))
-
+    wet = _Rendering(chain, material.frames, tail_frames, threads, on_progress)
     written = write_sound(
-        target, rendered(), rate_hz=material.rate_hz, channels=chain.channels_out, depth=settings.depth, note=note
-    )
+        target, wet.blocks(reader.blocks(wanted)), rate_hz=material.rate_hz, channels=chain.channels_out,
+        depth=settings.depth, note=note and note.of_channels(chain.channels_out),
+    )  # fmt: skip
     return written, chain.channels_out
