@@ -93,7 +93,8 @@ def main(arguments: list[str]) -> int:
                 | "stereo" | "spectrum" | "comb"
             ):  # fmt: skip
                 set_up_python(for_tests=False)
-                return subprocess.run([str(PYTHON), "-m", "fatsignal.cli", command, *rest], check=False).returncode
+                called = [str(PYTHON), "-m", "fatsignal.cli", command, *rest]
+                return subprocess.run(called, env=_where_it_runs(), check=False).returncode
             case _:
                 print(f"there is no command {command!r}; ./fatsignal --help lists them", file=sys.stderr)
                 return WRONG_INPUT
@@ -200,19 +201,25 @@ def stop() -> int:
     return 1
 
 
+def _where_it_runs() -> dict[str, str]:
+    """The environment of a command: where the sessions lie, and the database that runs here where none is set."""
+    data = data_folder()
+    environment = {**os.environ, "FATSIGNAL_DATA": str(data)}
+    postgres = Postgres(data / "postgres")
+    if not environment.get("FATSIGNAL_DATABASE_URL") and postgres.running():
+        environment["FATSIGNAL_DATABASE_URL"] = postgres.url
+    return environment
+
+
 def worker(rest: list[str]) -> int:
     """Start a worker on the database that is set, or on the one that runs here."""
     set_up_python(for_tests=False)
-    data = data_folder()
-    environment = {**os.environ, "FATSIGNAL_DATA": str(data), **_cache()}
+    environment = {**_where_it_runs(), **_cache()}
     if not environment.get("FATSIGNAL_DATABASE_URL"):
-        postgres = Postgres(data / "postgres")
-        if not postgres.running():
-            raise SetUpFailed(
-                "no database runs here: start the application first with ./fatsignal start, "
-                "or set FATSIGNAL_DATABASE_URL to that of the studio"
-            )
-        environment["FATSIGNAL_DATABASE_URL"] = postgres.url
+        raise SetUpFailed(
+            "no database runs here: start the application first with ./fatsignal start, "
+            "or set FATSIGNAL_DATABASE_URL to that of the studio"
+        )
     return subprocess.run(
         [str(PYTHON), "-m", "fatsignal.cli", "worker", *rest], env=environment, check=False
     ).returncode

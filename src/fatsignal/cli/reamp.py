@@ -247,6 +247,8 @@ async def _found_in(session_name: str, names: list[str]) -> list[_Source]:
     from fatsignal.store.database import open_pool
 
     settings = current_settings()
+    if not settings.database_url:
+        raise FileRefused("the sessions cannot be reached: start Fat Signal first, or give files")
     try:
         async with open_pool(settings.database_url) as pool, pool.connection() as conn:
             there = await sessions.list_sessions(conn)
