@@ -8,6 +8,7 @@ import pytest
 import soundfile
 
 from fatsignal.acts.arming import tone_played_through
+from fatsignal.engine.orders import BenchOrder
 from fatsignal.store import parts, tones
 from fatsignal.tones import shipped_tones
 from tests.signals import FS, plucks
@@ -32,8 +33,8 @@ class OnBench:
 
     async def turn(self, value=4.0, expect=200, **changes):
         blocks = (await self.look())["blocks"]
-        at = next(index for index, block in enumerate(blocks) if block["kind"] == "first_stages")
-        edit = {"do": "set", "block": at, "kind": "first_stages", "path": ["drive"], "value": value, **changes}
+        at = next(index for index, block in enumerate(blocks) if block["kind"] == "preamp")
+        edit = {"do": "set", "block": at, "kind": "preamp", "path": ["gain"], "value": value, **changes}
         return await self.ask("post", "/edits", edit, expect=expect)
 
     async def undo(self, way="undo"):
@@ -46,7 +47,7 @@ class OnBench:
         return self.client.engine.orders
 
 
-def value(bench, label, kind="first_stages"):
+def value(bench, label, kind="preamp"):
     block = next(each for each in bench["blocks"] if each["kind"] == kind)
     return next(each["value"] for group in block["groups"] for each in group["controls"] if each["label"] == label)
 
@@ -73,18 +74,18 @@ async def test_a_turn_is_heard_kept_by_the_server_and_undone_to_the_bit(bench):
     before = await bench.look()
     for drive in (4.0, 4.1, 4.2):
         after = await bench.turn(drive)
-    assert value(after, "drive") == 4.2
-    assert value(await bench.look(), "drive") == 4.2
+    assert value(after, "gain") == 4.2
+    assert value(await bench.look(), "gain") == 4.2
     assert after["changed"]
     heard = [order for order in bench.orders if order[0] == "turn"]
-    assert [block.drive for block in heard[-1][2].blocks if block.kind == "first_stages"] == [4.2]
+    assert [block.gain for block in heard[-1][2].blocks if block.kind == "preamp"] == [4.2]
     # Small steps of one value are one act.
-    assert "drive 4.2" in await bench.undo()
+    assert "gain 4.2" in await bench.undo()
     assert (await bench.look())["revision"] == before["revision"]
     # What is undone is heard.
     assert [order for order in bench.orders if order[0] == "turn"][-1][2].name == before["tone_name"]
-    assert "drive 4.2" in await bench.undo("redo")
-    assert value(await bench.look(), "drive") == 4.2
+    assert "gain 4.2" in await bench.undo("redo")
+    assert value(await bench.look(), "gain") == 4.2
 
 
 async def test_blocks_move_only_as_the_page_saw_them_and_a_value_turns_whatever_else_was_turned(bench):
@@ -102,7 +103,7 @@ async def test_blocks_move_only_as_the_page_saw_them_and_a_value_turns_whatever_
         headers={"If-Match": seen},
     )  # fmt: skip
     shown = await bench.look()
-    assert (value(shown, "drive"), value(shown, "out", "trim")) == (4.0, -9)
+    assert (value(shown, "gain"), value(shown, "out", "trim")) == (4.0, -9)
 
 
 @pytest.mark.parametrize(
@@ -263,7 +264,7 @@ async def test_a_part_may_be_played_through_what_is_turned(bench):
     async with bench.client.pool.connection() as conn:
         played = await tone_played_through(conn, await parts.get_part(conn, UUID(bench.song.part["id"])))
     assert played.revision_id is None
-    assert next(block.drive for block in played.tone.blocks if block.kind == "first_stages") == 7.0
+    assert next(block.gain for block in played.tone.blocks if block.kind == "preamp") == 7.0
 
 
 async def test_curves_follow_the_tone(bench):
@@ -272,7 +273,7 @@ async def test_curves_follow_the_tone(bench):
     await bench.turn(9.9)
     after = await bench.ask("get", "/curves")
     changed = [one["kind"] for one, other in zip(before, after, strict=True) if one["y"] != other["y"]]
-    assert changed == ["first_stages"]
+    assert changed == ["preamp"]
 
 
 async def test_pieces_of_a_comp_that_were_recorded_with_other_gains_are_brought_to_one_voltage(bench):
@@ -299,3 +300,77 @@ async def test_pieces_of_a_comp_that_were_recorded_with_other_gains_are_brought_
     assert order.full_scale_v == pytest.approx(2.0)
     gains = {piece.source_id: piece.gain_db for piece in order.dry.pieces}
     assert [round(gains[source.id], 2) for source in order.dry.sources if str(source.id) in ids] == [0.0, 12.0]
+
+
+async def test_a_tone_is_brought_to_the_balance_and_level_of_another_sound(bench):
+    """To the miked amp, here the dry signal at half its level: nearer afterwards, in balance and in loudness."""
+
+    async def apart():
+        told = await bench.ask("get", "/measured")
+        own, mic = (next(each for each in told["sounds"] if each["key"] == key) for key in ("tone", "mic"))
+        return mic["apart_db"], abs(mic["loudness_lufs"] - own["loudness_lufs"])
+
+    before = await apart()
+    matched = await bench.ask("post", "/matched", {"key": "mic"})
+    assert matched["says"].startswith("miked amp, mic A: within ")
+    kinds = [block["kind"] for block in matched["bench"]["blocks"]]
+    assert kinds[-2:] == ["equaliser", "trim"]
+    after = await apart()
+    assert after[0] < 0.5 * before[0]
+    assert after[1] < 1.5
+    # An act of its own, undone at once.
+    assert "balance of miked amp" in await bench.undo()
+    assert [block["kind"] for block in (await bench.look())["blocks"]] == [
+        kind for kind in kinds if kind != "equaliser"
+    ]
+    await bench.ask("post", "/matched", {"key": "nothing"}, expect=404)
+
+
+def as_wav(samples, rate_hz=FS):
+    written = io.BytesIO()
+    soundfile.write(written, samples, rate_hz, format="WAV", subtype="FLOAT")
+    return written.getvalue()
+
+
+async def test_a_file_of_ones_own_goes_round_beside_the_tone_and_can_be_matched(bench):
+    """At another rate, in stereo, shorter than the loop: brought to the rate here, it comes again and again."""
+    mine = np.column_stack([plucks(1.5, seed=7, rate_hz=44_100), plucks(1.5, seed=8, rate_hz=44_100)])
+    address = f"{bench.address}/references"
+    answer = await bench.client.post(address, files={"file": ("my mix.wav", as_wav(mine, 44_100))})
+    assert answer.status_code == 201, answer.text
+    shown = answer.json()
+    (sound,) = [each for each in shown["sounds"] if each["kind"] == "file"]
+    assert sound["name"] == "my mix"
+    told = await bench.ask("get", "/measured")
+    of_file = next(each for each in told["sounds"] if each["key"] == sound["key"])
+    assert of_file["loudness_lufs"] is not None
+    before = of_file["apart_db"]
+    await bench.ask("post", "/matched", {"key": sound["key"]})
+    told = await bench.ask("get", "/measured")
+    assert next(each for each in told["sounds"] if each["key"] == sound["key"])["apart_db"] < 0.7 * before
+    # It sounds with its two sides, beside the others.
+    await bench.ask("post", "/sounding", {}, expect=204)
+    order = [each for each in bench.orders if isinstance(each, BenchOrder)][-1]
+    ordered = next(each for each in order.sounds if each.key == sound["key"])
+    assert len(ordered.wanted) == 2
+    assert len(ordered.material.pieces) == int(np.ceil(ordered.material.frames / (1.5 * FS)))
+    # Undone: it lies there no more, and is kept in the session's folder.
+    await bench.undo()
+    assert "balance" not in await bench.undo()
+
+
+@pytest.mark.parametrize(
+    ("name", "content", "says"),
+    [
+        ("silence.wav", as_wav(np.zeros(FS)), "silence.wav is silent"),
+        ("many.wav", as_wav(np.ones((FS, 3)) * 0.1), "many.wav has 3 channels; a reference has one or two"),
+        ("short.wav", as_wav(np.ones(100) * 0.1), "a reference has a quarter second at least"),
+        ("text.wav", b"dear diary", "text.wav"),
+        ("nan.wav", as_wav(np.full(FS, np.nan)), "nan.wav cannot be used"),
+    ],
+)
+async def test_a_file_that_is_no_reference_is_refused_with_a_sentence(bench, name, content, says):
+    answer = await bench.client.post(f"{bench.address}/references", files={"file": (name, content)})
+    assert answer.status_code == 422
+    assert says in answer.json()["detail"]
+    assert "file" not in [each["kind"] for each in (await bench.look())["sounds"]]

@@ -538,6 +538,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/parts/{part_id}/bench/references": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Bring Reference
+         * @description Hold the tone against a sound file of one's own.
+         */
+        post: operations["bring_reference_api_parts__part_id__bench_references_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/parts/{part_id}/bench/heard": {
         parameters: {
             query?: never;
@@ -617,6 +637,26 @@ export interface paths {
         get: operations["measured_api_parts__part_id__bench_measured_get"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/parts/{part_id}/bench/matched": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Match
+         * @description Bring the tone's balance and level to those of another sound on the bench, by an equaliser and its trim.
+         */
+        post: operations["match_api_parts__part_id__bench_matched_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -3408,7 +3448,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "tone" | "mic" | "kept" | "aside" | "revision" | "print" | "dry";
+            kind: "tone" | "mic" | "kept" | "aside" | "revision" | "print" | "file" | "dry";
         };
         /** BenchView */
         BenchView: {
@@ -3596,6 +3636,11 @@ export interface components {
             groups: components["schemas"]["ControlGroupView"][];
             /** Extensible */
             extensible: components["schemas"]["ExtensibleView"][];
+        };
+        /** Body_bring_reference_api_parts__part_id__bench_references_post */
+        Body_bring_reference_api_parts__part_id__bench_references_post: {
+            /** File */
+            file: string;
         };
         /** Body_import_clip_api_parts__part_id__trials_imports_post */
         Body_import_clip_api_parts__part_id__trials_imports_post: {
@@ -5627,6 +5672,15 @@ export interface components {
             beats: number[];
             /** Strokes */
             strokes: components["schemas"]["StrokesView"][];
+        };
+        /**
+         * MatchedView
+         * @description The bench after a match, and how near it came.
+         */
+        MatchedView: {
+            bench: components["schemas"]["BenchView"];
+            /** Says */
+            says: string;
         };
         /**
          * MeasuredSoundView
@@ -10869,6 +10923,41 @@ export interface operations {
             };
         };
     };
+    bring_reference_api_parts__part_id__bench_references_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                part_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["Body_bring_reference_api_parts__part_id__bench_references_post"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BenchView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     hear_api_parts__part_id__bench_heard_put: {
         parameters: {
             query?: never;
@@ -11013,6 +11102,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["MeasuredView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    match_api_parts__part_id__bench_matched_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                part_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Heard"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MatchedView"];
                 };
             };
             /** @description Validation Error */

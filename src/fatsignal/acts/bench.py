@@ -8,6 +8,7 @@ from uuid import UUID, uuid4
 
 from fatsignal.acts.dry_sound import DrySound, dry_sound
 from fatsignal.acts.find_material import find_materials
+from fatsignal.acts.reference_sound import material_of_reference
 from fatsignal.core.cue.monitoring import Monitoring
 from fatsignal.core.material.channels import Wanted, find
 from fatsignal.core.song.sections import SongSection
@@ -16,7 +17,7 @@ from fatsignal.core.tone.document import Tone, parse_tone
 from fatsignal.engine.orders import BenchOrder, BenchSound
 from fatsignal.errors import FileRefused, NotFound
 from fatsignal.files.material_files import MaterialOnDisk
-from fatsignal.store import benches, sections, tones
+from fatsignal.store import benches, reference_sounds, sections, tones
 from fatsignal.store.benches import Bench
 from fatsignal.store.database import Connection
 from fatsignal.store.parts import Part
@@ -26,8 +27,8 @@ from fatsignal.store.tones import ToneRevision
 DI = Wanted(("di",))
 MIKED = Wanted(("mic",))
 # What the keys of sounds begin with that have an id behind it.
-REVISION, PRINT = "revision:", "print:"
-SoundKind = Literal["tone", "mic", "kept", "aside", "revision", "print", "dry"]
+REVISION, PRINT, REFERENCE = "revision:", "print:", "file:"
+SoundKind = Literal["tone", "mic", "kept", "aside", "revision", "print", "file", "dry"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -97,7 +98,7 @@ async def things_on_bench(
         raise FileRefused(f"{part.name} has no DI there: choose a take that has one, or bring in a DI file in Takes")
     kept = await tones.get_revision(conn, bench.tone_revision_id) if bench.tone_revision_id else None
     loop = _loop(bench, session, dry, [each.in_song for each in await sections.list_sections(conn, session.id)])
-    return BenchThings(bench, dry, loop, kept, tuple(await _sounds(conn, bench, dry, kept, sessions_folder)))
+    return BenchThings(bench, dry, loop, kept, tuple(await _sounds(conn, bench, dry, kept, loop, sessions_folder)))
 
 
 def _loop(bench: Bench, session: Session, dry: DrySound, all_sections: list[SongSection]) -> Window:
@@ -114,7 +115,7 @@ def _loop(bench: Bench, session: Session, dry: DrySound, all_sections: list[Song
 
 
 async def _sounds(
-    conn: Connection, bench: Bench, dry: DrySound, kept: ToneRevision | None, sessions_folder: Path
+    conn: Connection, bench: Bench, dry: DrySound, kept: ToneRevision | None, loop: Window, sessions_folder: Path
 ) -> list[SoundOnBench]:
     found = [SoundOnBench("tone", bench.tone.name, "tone", bench.tone)]
     miked = find(dry.recorded.material.channels, MIKED)
@@ -127,6 +128,8 @@ async def _sounds(
         found.append(SoundOnBench(letter, f"put aside, {letter}", "aside", parse_tone(document)))
     prints = [UUID(key.removeprefix(PRINT)) for key in bench.beside if key.startswith(PRINT)]
     materials = await find_materials(conn, prints, sessions_folder) if prints else {}
+    files = [UUID(key.removeprefix(REFERENCE)) for key in bench.beside if key.startswith(REFERENCE)]
+    references = await reference_sounds.references_by_id(conn, files) if files else {}
     for key in bench.beside:
         if key.startswith(REVISION):
             revision = await tones.get_revision(conn, UUID(key.removeprefix(REVISION)))
@@ -135,6 +138,11 @@ async def _sounds(
             channels = sound.material.channels[:2]
             name = channels[0].name if channels else "print"
             found.append(SoundOnBench(key, name, "print", None, sound, tuple(map(Wanted.exactly, channels))))
+        elif key.startswith(REFERENCE) and (reference := references.get(UUID(key.removeprefix(REFERENCE)))):
+            rate_hz = dry.recorded.material.rate_hz
+            brought = material_of_reference(reference, loop, rate_hz=rate_hz, sessions_folder=sessions_folder)
+            sides = tuple(map(Wanted.exactly, brought.material.channels))
+            found.append(SoundOnBench(key, reference.name, "file", None, brought, sides))
     found.append(SoundOnBench("dry", "dry", "dry"))
     return found
 

@@ -21,10 +21,11 @@ interface SpectrumApartProps {
   against: string
   /** Null where one of both is silent; undefined until it was measured. */
   apartDb: number | null | undefined
+  onMatch: () => void
 }
 
 /** Where the tone has more, and where it has less, than what it is held against; their loudness aside. */
-export function SpectrumApart({ bandsHz, thirdsDb, against, apartDb }: SpectrumApartProps) {
+export function SpectrumApart({ bandsHz, thirdsDb, against, apartDb, onMatch }: SpectrumApartProps) {
   const [width, box] = useWidth<HTMLElement>()
   const x = scaleLog()
     .domain([70, 9000])
@@ -41,6 +42,11 @@ export function SpectrumApart({ bandsHz, thirdsDb, against, apartDb }: SpectrumA
           against <b>{against}</b>
         </span>
         <span className="whitespace-nowrap text-pencil">
+          {apartDb != null && (
+            <button className="mr-3 text-ink underline underline-offset-4" onClick={onMatch}>
+              match it
+            </button>
+          )}
           {apartDb === undefined ? 'measuring…' : apartDb === null ? 'silent' : `${figure(apartDb)} dB apart`}
         </span>
       </figcaption>

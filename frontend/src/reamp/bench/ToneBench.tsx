@@ -159,6 +159,7 @@ function Laid({ bench }: { bench: Bench }) {
       does: 'put the tone aside as B; with Shift take B up again',
       act: ({ shiftKey }) => void (shiftKey ? acts.takeUp({ aside: 'B' }) : acts.putAside('B')),
     },
+    { key: 'e', does: 'match the balance that is drawn', act: () => against && void acts.match(against.key) },
     { key: 'k', does: 'keep the tone', act: () => setKeeping(true) },
     {
       key: 'd',
@@ -203,6 +204,21 @@ function Laid({ bench }: { bench: Bench }) {
                 if (id !== 'another tone') void acts.setBeside([...bench.beside, `revision:${id}`])
               }}
             />
+            or
+            <label className="cursor-pointer text-ink underline underline-offset-4 focus-within:outline-2">
+              a file
+              <input
+                type="file"
+                aria-label="Sound file to compare with"
+                accept="audio/*,.wav,.flac,.aif,.aiff,.w64,.caf"
+                className="sr-only"
+                onChange={(event) => {
+                  const file = event.target.files?.[0]
+                  event.target.value = ''
+                  if (file) void acts.bringReference(file)
+                }}
+              />
+            </label>
           </p>
         </div>
         {against && (
@@ -211,6 +227,7 @@ function Laid({ bench }: { bench: Bench }) {
             thirdsDb={told?.thirds_db ?? []}
             against={against.name}
             apartDb={told?.apart_db}
+            onMatch={() => void acts.match(against.key)}
           />
         )}
       </div>

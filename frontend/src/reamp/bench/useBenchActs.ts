@@ -1,6 +1,7 @@
 import { useMemo } from 'react'
-import { reportErrors } from '../../api/acts'
+import { asForm, reportErrors } from '../../api/acts'
 import { type Bench, answered, api } from '../../api/client'
+import { notice } from '../../api/live'
 import { queryClient } from '../../api/queries'
 import { benchQuery } from './queries'
 import { Turning } from './turning'
@@ -32,6 +33,14 @@ export function useBenchActs(partId: string) {
         lay(() => answered(api.POST('/api/parts/{part_id}/bench/aside', { params, body: { letter } }))),
       setBeside: (keys: string[]) =>
         lay(() => answered(api.PUT('/api/parts/{part_id}/bench/beside', { params, body: { keys } }))),
+      bringReference: (file: File) =>
+        lay(() => answered(api.POST('/api/parts/{part_id}/bench/references', { params, ...asForm(file, {}) }))),
+      match: (key: string) =>
+        lay(async () => {
+          const matched = await answered(api.POST('/api/parts/{part_id}/bench/matched', { params, body: { key } }))
+          notice(matched.says)
+          return matched.bench
+        }),
       keep: async (name: string, use: string, instruments: Bench['instruments']) => {
         const bench = await answered(
           api.POST('/api/parts/{part_id}/bench/kept', { params, body: { name, use, instruments } }),

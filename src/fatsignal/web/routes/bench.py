@@ -5,16 +5,18 @@ from dataclasses import replace
 from typing import Annotated, Any, Literal
 from uuid import UUID, uuid4
 
-from fastapi import APIRouter, Body, Response
+from fastapi import APIRouter, Body, Response, UploadFile
 from pydantic import BaseModel, Field
 
-from fatsignal.acts.bench import BenchThings, SoundOnBench, bench_of, things_on_bench
+from fatsignal.acts.bench import REFERENCE, BenchThings, SoundOnBench, bench_of, things_on_bench
+from fatsignal.acts.bench_match import turned_to
+from fatsignal.acts.reference_sound import import_reference
 from fatsignal.core.tone.document import parse_tone
 from fatsignal.core.tone.edits import ToneEdit, edited
 from fatsignal.core.tone.instruments import For
 from fatsignal.errors import InvalidSetting, NotFound
 from fatsignal.jobs.kinds.benching import BENCH_KIND
-from fatsignal.store import benches, di_voltages, history, parts, sessions, takes, tones
+from fatsignal.store import benches, di_voltages, history, parts, reference_sounds, sessions, takes, tones
 from fatsignal.store.benches import Bench
 from fatsignal.store.database import Connection
 from fatsignal.store.parts import Part
@@ -24,6 +26,7 @@ from fatsignal.web.context import EngineDep, Pool, SettingsDep, Transaction, Wor
 from fatsignal.web.presenters.bench import BenchView, MeasuredView, bench_view, measured_view
 from fatsignal.web.presenters.curves import CurveView, curves_of
 from fatsignal.web.revisions import IfMatch, check_revision, revision_of
+from fatsignal.web.sound_files import received
 
 router = APIRouter(prefix="/api/parts/{part_id}/bench", tags=["bench"])
 
@@ -54,7 +57,7 @@ class Aside(BaseModel):
 
 
 class Beside(BaseModel):
-    keys: list[Annotated[str, Field(pattern=r"^(revision|print):[0-9a-f-]{36}$")]] = Field(max_length=MOST_BESIDE)
+    keys: list[Annotated[str, Field(pattern=r"^(revision|print|file):[0-9a-f-]{36}$")]] = Field(max_length=MOST_BESIDE)
 
 
 class Heard(BaseModel):
@@ -65,6 +68,13 @@ class Keeping(BaseModel):
     name: str = Field(min_length=1, max_length=60)
     use: str = Field(default="", max_length=120)
     instruments: list[For] = Field(default=[], max_length=4)
+
+
+class MatchedView(BaseModel):
+    """The bench after a match, and how near it came."""
+
+    bench: BenchView
+    says: str
 
 
 class Started(BaseModel):
@@ -198,6 +208,33 @@ async def set_beside(
     return await _shown(conn, part_id, settings)
 
 
+@router.post("/references", status_code=201)
+async def bring_reference(
+    part_id: UUID, file: UploadFile, pool: Pool, settings: SettingsDep, engine: EngineDep
+) -> BenchView:
+    """Hold the tone against a sound file of one's own."""
+    async with pool.connection() as conn:
+        part, session = await _part(conn, part_id)
+        if len((await bench_of(conn, part)).beside) >= MOST_BESIDE:
+            raise InvalidSetting(f"{MOST_BESIDE} sounds lie beside the tone already: take one away first")
+    async with received([file], settings.uploads_folder, largest_bytes=settings.largest_upload_bytes) as upload:
+        (one,) = upload.files
+        made = await asyncio.to_thread(
+            import_reference, one.path, shown_name=one.shown_name, rate_hz=session.rate_hz,
+            session_folder=session.folder, sessions_folder=settings.sessions_folder,
+        )  # fmt: skip
+    async with pool.connection() as conn:
+        await reference_sounds.add_reference(
+            conn, reference_id=made.id, session_id=session.id, name=made.name, file=made.file, sha256=made.sha256,
+            frames=made.frames, channels=made.channels,
+        )  # fmt: skip
+        bench = await _laid(conn, part)
+        async with _acting(conn, part, f"{made.name} beside the tone"):
+            await benches.set_bench(conn, replace(bench, beside=[*bench.beside, f"{REFERENCE}{made.id}"]))
+        await sound_again(conn, part, session, settings, engine)
+        return await _shown(conn, part_id, settings)
+
+
 @router.put("/heard", status_code=204)
 async def hear(part_id: UUID, wanted: Heard, conn: Transaction, settings: SettingsDep, engine: EngineDep) -> Response:
     """Which of the sounds is heard; it is switched where the loop is."""
@@ -252,6 +289,31 @@ async def measured(
     engine.bench_gains[part_id] = gains
     await engine.hear(part_id, gains_db=gains)
     return shown
+
+
+@router.post("/matched")
+async def match(
+    part_id: UUID, wanted: Heard, pool: Pool, settings: SettingsDep, engine: EngineDep, queue: WorkQueueDep
+) -> MatchedView:
+    """Bring the tone's balance and level to those of another sound on the bench, by an equaliser and its trim."""
+    async with pool.connection() as conn:
+        part, session = await _part(conn, part_id)
+        things = await things_on_bench(conn, part, session, settings.sessions_folder)
+    to = next((each for each in things.sounds if each.key == wanted.key and each.key != "tone"), None)
+    if to is None:
+        raise NotFound("sound on the bench", wanted.key)
+    own, other = await asyncio.gather(
+        *(queue.computed(BENCH_KIND, _asked(part_id, things, each)) for each in (things.sounds[0], to))
+    )
+    turn, says = turned_to(own, other)
+    async with pool.connection() as conn:
+        async with _acting(conn, part, f"balance of {to.name}"):
+            # Read within the act: what was turned meanwhile stays.
+            bench = await bench_of(conn, part)
+            tone = turn(bench.tone)
+            await benches.set_bench(conn, replace(bench, document=tone.model_dump(mode="json")))
+        await engine.turn(part_id, tone, live=plays_through_bench(part))
+        return MatchedView(bench=await _shown(conn, part_id, settings), says=f"{to.name}: {says}")
 
 
 @router.post("/kept", status_code=201)
