@@ -12,6 +12,7 @@ from scipy.optimize import least_squares
 
 from fatsignal.core.amp.filters import cookbook_section, response_db
 from fatsignal.core.arrays import Real
+from fatsignal.core.level.loudness import k_weighting
 from fatsignal.core.tone.blocks.equaliser import Band
 from fatsignal.core.tone.document import Tone, parse_tone
 from fatsignal.core.tone.tone_distance import BANDS_HZ
@@ -21,7 +22,7 @@ MOST_DB = 9.0
 LEAST_DB, MOST_TRIM_DB = -60.0, 40.0
 # Under this a listener hears no difference in balance (common practice, no source).
 _NEAR_DB = 1.5
-_RATE_HZ = 192_000
+_RATE_HZ, _K_RATE_HZ = 192_000, 48_000
 _SHAPES = (
     ("low_shelf", 110.0), ("peak", 190.0), ("peak", 380.0), ("peak", 800.0), ("peak", 1_700.0), ("peak", 3_200.0),
     ("high_shelf", 5_500.0),
@@ -108,6 +109,16 @@ def matching_bands(beside_db: Real) -> Matched:
     reached = _response([(band.shape, band.frequency_hz, band.gain_db, band.q) for band in bands])
     left = wanted_db - reached
     return Matched(bands, left - np.median(left))
+
+
+def louder_db(levels_db: Real, bands: Sequence[Band]) -> float:
+    """By how much bands make a sound louder whose thirds of an octave have these levels, K-weighted (ITU-R BS.1770)."""
+    frequency_hz = np.array(BANDS_HZ)
+    weighted = np.asarray(levels_db, dtype=np.float64)
+    for section in k_weighting(_K_RATE_HZ):
+        weighted = weighted + response_db(section[:3], section[3:], frequency_hz, _K_RATE_HZ)
+    turned = weighted + _response([(band.shape, band.frequency_hz, band.gain_db, band.q) for band in bands])
+    return float(10 * np.log10(np.sum(10 ** (turned / 10)) / np.sum(10 ** (weighted / 10))))
 
 
 def _response(bands: Sequence[tuple[str, float, float, float]]) -> Real:
