@@ -47,9 +47,14 @@ def test_the_path_is_the_delay_times_the_speed_of_sound():
     assert speed_of_sound_m_s() / FS == pytest.approx(0.00715, abs=1e-5)
 
 
+# Triodes of each preamp whose plate is what goes on; a cathode follower turns nothing.
+INVERTS = {"small clean": 2, "big clean": 2, "follower cascade": 2, "cold high gain": 3}
+
+
 def inverting_stages(tone: Tone) -> int:
     """Each triode stage inverts, the phase splitter too: the sign of the whole amp by counting."""
-    return 1 + next(block.stages for block in tone.blocks if block.kind == "first_stages")
+    stages = [block.stages for block in tone.blocks if block.kind == "first_stages"]
+    return 1 + sum(stages) + sum(INVERTS[block.circuit] for block in tone.blocks if block.kind == "preamp")
 
 
 @pytest.mark.parametrize("tone", map(find_tone, ("Pale Lamp", "Kiln", "Foundry", "Keel")), ids=lambda tone: tone.name)
