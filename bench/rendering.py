@@ -16,6 +16,7 @@ from pathlib import Path
 
 import numpy as np
 
+from fatsignal.core.clip import in_one
 from fatsignal.core.timing.tempo import TempoMap
 from fatsignal.core.tone.chain import ToneChain
 from fatsignal.demo import song
@@ -93,7 +94,8 @@ def aliases() -> None:
 
     for tone in shipped_tones():
         out = ToneChain(tone, rate_hz=RATE_HZ).process(sine(4186.0, seconds=1.5))
-        print(f"aliases of 4186 Hz at full scale, {tone.name}: {inharmonic_db(out[RATE_HZ // 2 :], 4186.0):.1f} dB")
+        found_db = inharmonic_db(in_one(out)[RATE_HZ // 2 :], 4186.0)
+        print(f"aliases of 4186 Hz at full scale, {tone.name}: {found_db:.1f} dB")
 
 
 if __name__ == "__main__":
