@@ -30,15 +30,15 @@ def test_a_tone_is_worked_out_by_keys_heard_kept_and_there_after_a_reload(tapped
     page.keyboard.press(" ")
     expect(page.get_by_role("button", name="Stop Space")).to_be_visible(timeout=15_000)
     application.wait_for(lambda: level_db(page, 300) > -60, what="the loop to be heard")
-    # To the last block, which is the level, and down by some twenty decibels.
+    # To the last block, which is the level, and down by some twelve decibels.
     blocks = page.get_by_role("article")
     for _ in range(blocks.count()):
         page.keyboard.press("ArrowRight")
     out = page.get_by_role("slider", name="out").last
     before, was = level_db(page, 2_000), float(out.get_attribute("aria-valuenow"))
-    for _ in range(20):
+    for _ in range(12):
         page.keyboard.press("<")
-    expect(out).to_have_attribute("aria-valuenow", f"{was - 20:g}", timeout=10_000)
+    expect(out).to_have_attribute("aria-valuenow", f"{was - 12:g}", timeout=10_000)
     # Louder and softer are made equal once it was measured: at first it falls.
     softest = min(level_db(page, 150) for _ in range(4))
     assert softest < before - 6
@@ -56,7 +56,7 @@ def test_a_tone_is_worked_out_by_keys_heard_kept_and_there_after_a_reload(tapped
     expect(page.get_by_text("turned since")).not_to_be_visible()
     page.reload()
     wait_until_ready(page)
-    expect(page.get_by_role("slider", name="out").last).to_have_attribute("aria-valuenow", f"{was - 20:g}")
+    expect(page.get_by_role("slider", name="out").last).to_have_attribute("aria-valuenow", f"{was - 12:g}")
     # The keeping, then the turns: one act, or a few where the machine was slow between them.
     part = next(part for part in application.session["parts"] if part["name"] == "Baritone")
 
