@@ -101,7 +101,7 @@ class WorksHere(WorkQueue):
 
 @asynccontextmanager
 async def in_process(data, database_url):
-    """A client of the application, with its parts as attributes: `app`, `pool`, `engine`."""
+    """A client of the application, with its parts as attributes: `app`, `pool`, `engine`, `sessions_folder`."""
     settings = Settings(data=data, database_url=database_url, workers=0)
     app = create_app(settings)
     build_routes(app)
@@ -113,4 +113,5 @@ async def in_process(data, database_url):
         app.state.take_lists = TakeLists()
         async with AsyncClient(transport=ASGITransport(app), base_url="http://127.0.0.1:8417") as client:
             client.app, client.pool, client.engine = app, pool, engine
+            client.sessions_folder = settings.sessions_folder
             yield client

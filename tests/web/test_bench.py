@@ -13,6 +13,7 @@ from fatsignal.store import parts, tones
 from fatsignal.tones import shipped_tones
 from tests.signals import FS, plucks
 from tests.web.comped import Song
+from tests.web.test_imports import as_file
 
 
 class OnBench:
@@ -326,17 +327,11 @@ async def test_a_tone_is_brought_to_the_balance_and_level_of_another_sound(bench
     await bench.ask("post", "/matched", {"key": "nothing"}, expect=404)
 
 
-def as_wav(samples, rate_hz=FS):
-    written = io.BytesIO()
-    soundfile.write(written, samples, rate_hz, format="WAV", subtype="FLOAT")
-    return written.getvalue()
-
-
 async def test_a_file_of_ones_own_goes_round_beside_the_tone_and_can_be_matched(bench):
     """At another rate, in stereo, shorter than the loop: brought to the rate here, it comes again and again."""
     mine = np.column_stack([plucks(1.5, seed=7, rate_hz=44_100), plucks(1.5, seed=8, rate_hz=44_100)])
     address = f"{bench.address}/references"
-    answer = await bench.client.post(address, files={"file": ("my mix.wav", as_wav(mine, 44_100))})
+    answer = await bench.client.post(address, files={"file": ("my mix.wav", as_file(mine, 44_100))})
     assert answer.status_code == 201, answer.text
     shown = answer.json()
     (sound,) = [each for each in shown["sounds"] if each["kind"] == "file"]
@@ -362,11 +357,11 @@ async def test_a_file_of_ones_own_goes_round_beside_the_tone_and_can_be_matched(
 @pytest.mark.parametrize(
     ("name", "content", "says"),
     [
-        ("silence.wav", as_wav(np.zeros(FS)), "silence.wav is silent"),
-        ("many.wav", as_wav(np.ones((FS, 3)) * 0.1), "many.wav has 3 channels; a reference has one or two"),
-        ("short.wav", as_wav(np.ones(100) * 0.1), "a reference has a quarter second at least"),
+        ("silence.wav", as_file(np.zeros(FS)), "silence.wav is silent"),
+        ("many.wav", as_file(np.ones((FS, 3)) * 0.1), "many.wav has 3 channels; a reference has one or two"),
+        ("short.wav", as_file(np.ones(100) * 0.1), "a reference has a quarter second at least"),
         ("text.wav", b"dear diary", "text.wav"),
-        ("nan.wav", as_wav(np.full(FS, np.nan)), "nan.wav cannot be used"),
+        ("nan.wav", as_file(np.full(FS, np.nan)), "nan.wav cannot be used"),
     ],
 )
 async def test_a_file_that_is_no_reference_is_refused_with_a_sentence(bench, name, content, says):

@@ -12,17 +12,10 @@ from fatsignal.core.tone.render import render_chunks
 from fatsignal.tones import shipped_tones
 from tests.signals import FS
 from tests.web.comped import BAR, Song
-from tests.web.in_process import in_process, voltage_of
+from tests.web.in_process import voltage_of
 
 # 24 bits hold no more.
 STEP = 2**-23
-
-
-@pytest.fixture
-async def client(tmp_path, database_url):
-    async with in_process(tmp_path, database_url) as client:
-        client.sessions_folder = tmp_path / "sessions"
-        yield client
 
 
 @pytest.fixture

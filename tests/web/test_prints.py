@@ -15,18 +15,10 @@ from fatsignal.acts.print_batch import printing
 from fatsignal.cli import app
 from tests.signals import FS
 from tests.web.comped import BAR, Song
-from tests.web.in_process import in_process
 
 ECHO = {"name": "Rings", "blocks": [{"kind": "echo", "time_ms": 400, "feedback": 40, "mix": 60, "wide": False}]}
 QUIET = {"name": "Quiet", "blocks": [{"kind": "trim", "gain_db": -12}]}
 WIDE = {"name": "Wide", "blocks": [{"kind": "chorus", "wide": True, "mix": 50}]}
-
-
-@pytest.fixture
-async def client(tmp_path, database_url):
-    async with in_process(tmp_path, database_url) as client:
-        client.sessions_folder = tmp_path / "sessions"
-        yield client
 
 
 @pytest.fixture

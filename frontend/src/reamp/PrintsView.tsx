@@ -8,9 +8,9 @@ import { useOpenSession } from '../desk/OpenSession'
 import { useAddress } from '../shell/useAddress'
 import { useKeys } from '../shell/useKeys'
 import { soundOf } from '../sound/player'
-import { Select } from '../ui/Select'
 import { PrintHead } from './PrintHead'
 import { PrintTable } from './PrintTable'
+import { ToneSelect } from './ToneSelect'
 import { ToneStrip } from './ToneStrip'
 import { useBenchQuery } from './bench/queries'
 import { type DrySource, drySources } from './printSources'
@@ -136,14 +136,11 @@ export function PrintsView() {
       />
       <PrintTable
         addTone={
-          <Select
+          <ToneSelect
             label="Add a tone"
-            value="add a tone"
-            options={['add a tone', ...others.map((tone) => tone.id)]}
-            said={(id) => others.find((tone) => tone.id === id)?.name ?? id}
-            detail={(id) => others.find((tone) => tone.id === id)?.use ?? ''}
-            onChange={(id) => {
-              if (id === 'add a tone') return
+            word="add a tone"
+            tones={others}
+            onChoose={(id) => {
               plan.addTone(id)
               show({ tone: id })
             }}

@@ -10,7 +10,7 @@ from fatsignal.acts.dry_sound import DrySound, dry_sound
 from fatsignal.acts.find_material import find_materials
 from fatsignal.acts.reference_sound import material_of_reference
 from fatsignal.core.cue.monitoring import Monitoring
-from fatsignal.core.material.channels import Wanted, find
+from fatsignal.core.material.channels import DRY, Wanted, find
 from fatsignal.core.song.sections import SongSection
 from fatsignal.core.takes.windows import Window
 from fatsignal.core.tone.document import Tone, parse_tone
@@ -24,7 +24,6 @@ from fatsignal.store.parts import Part
 from fatsignal.store.sessions import Session
 from fatsignal.store.tones import ToneRevision
 
-DI = Wanted(("di",))
 MIKED = Wanted(("mic",))
 # What the keys of sounds begin with that have an id behind it.
 REVISION, PRINT, REFERENCE = "revision:", "print:", "file:"
@@ -94,7 +93,7 @@ async def things_on_bench(
         dry = await dry_sound(conn, bench.material_id or part.id, sessions_folder)
     except NotFound:
         raise FileRefused(f"{part.name} has nothing dry yet: roll a take, or bring in a DI file in Takes") from None
-    if find(dry.recorded.material.channels, DI) is None:
+    if find(dry.recorded.material.channels, DRY) is None:
         raise FileRefused(f"{part.name} has no DI there: choose a take that has one, or bring in a DI file in Takes")
     kept = await tones.get_revision(conn, bench.tone_revision_id) if bench.tone_revision_id else None
     loop = _loop(bench, session, dry, [each.in_song for each in await sections.list_sections(conn, session.id)])
@@ -155,7 +154,7 @@ def bench_order(
     inside = start_frame is not None and loop.from_frame <= start_frame < loop.to_frame
     return BenchOrder(
         roll_id=uuid4(), session_id=session.id, rate_hz=session.rate_hz, tempo=session.tempo, speed=speed,
-        bench_id=things.bench.id, dry=dry.recorded.material, dry_files=dry.recorded.files, dry_wanted=DI,
+        bench_id=things.bench.id, dry=dry.recorded.material, dry_files=dry.recorded.files, dry_wanted=DRY,
         full_scale_v=dry.voltage.full_scale_v, inverted=dry.voltage.inverted,
         from_frame=loop.from_frame, to_frame=loop.to_frame,
         start_frame=start_frame if inside and start_frame is not None else loop.from_frame,

@@ -5,11 +5,12 @@ from typing import Any
 
 import numpy as np
 
-from fatsignal.acts.bench import DI, SoundOnBench
+from fatsignal.acts.bench import SoundOnBench
 from fatsignal.acts.dry_sound import DrySound
 from fatsignal.acts.excerpt import RUN_IN_S, loudness_and_peak
 from fatsignal.core.clip import Clip, Samples, in_one
 from fatsignal.core.json_values import json_ready
+from fatsignal.core.material.channels import DRY
 from fatsignal.core.takes.windows import Window
 from fatsignal.core.timing.tempo import TempoMap
 from fatsignal.core.tone.chain import ToneChain
@@ -56,7 +57,7 @@ def drawn(recorded: MaterialOnDisk, loop: Window) -> list[list[int]]:
     found = []
     with recorded.reader(gone_is_silent=True) as reader:
         for start in range(loop.from_frame, loop.to_frame, _CHUNK_COLUMNS * per_column):
-            block = reader.read(DI, start, min(_CHUNK_COLUMNS * per_column, loop.to_frame - start))
+            block = reader.read(DRY, start, min(_CHUNK_COLUMNS * per_column, loop.to_frame - start))
             starts = np.arange(0, len(block), per_column)
             found.append(np.stack((np.minimum.reduceat(block, starts), np.maximum.reduceat(block, starts)), axis=1))
     joined = np.concatenate(found)
@@ -72,7 +73,7 @@ def loudest_stretch(recorded: MaterialOnDisk, loop: Window, rate_hz: int) -> Win
     powers = []
     with recorded.reader(gone_is_silent=True) as reader:
         for start in range(loop.from_frame, loop.to_frame - step + 1, step):
-            powers.append(float(np.square(reader.read(DI, start, step)).sum()))
+            powers.append(float(np.square(reader.read(DRY, start, step)).sum()))
     width = longest // step
     sums = np.convolve(powers, np.ones(width), mode="valid")
     first = loop.from_frame + int(np.argmax(sums)) * step
@@ -82,7 +83,7 @@ def loudest_stretch(recorded: MaterialOnDisk, loop: Window, rate_hz: int) -> Win
 def _sound(heard: Heard, span: Window) -> Samples:
     sound, rate_hz = heard.sound, heard.dry.recorded.material.rate_hz
     if sound.tone is None:
-        recorded, wanted = (sound.material, sound.wanted) if sound.material else (heard.dry.recorded, (DI,))
+        recorded, wanted = (sound.material, sound.wanted) if sound.material else (heard.dry.recorded, (DRY,))
         with recorded.reader(gone_is_silent=True) as reader:
             columns = [reader.read(each, span.from_frame, span.frames) for each in wanted]
         return columns[0] if len(columns) == 1 else np.column_stack(columns)
@@ -90,5 +91,5 @@ def _sound(heard: Heard, span: Window) -> Samples:
     chain = ToneChain(sound.tone, rate_hz=rate_hz, voltage=heard.dry.voltage, quarter_s=quarter_s)
     run_in = round(RUN_IN_S * rate_hz)
     with heard.dry.recorded.reader(gone_is_silent=True) as reader:
-        dry = reader.read(DI, span.from_frame - run_in, span.frames + run_in)
+        dry = reader.read(DRY, span.from_frame - run_in, span.frames + run_in)
     return render(chain, dry)[run_in:]

@@ -4,7 +4,7 @@ from collections.abc import Sequence
 from pathlib import Path
 from uuid import UUID
 
-from fatsignal.core.material.channels import Channel
+from fatsignal.core.material.channels import Channel, sides
 from fatsignal.core.material.material import Source, fingerprint_of, whole
 from fatsignal.core.takes.counting import Played
 from fatsignal.files.material_files import MaterialOnDisk, SourceFile
@@ -80,7 +80,7 @@ def material_of_print(print_: Print, *, first_frame: int, rate_hz: int, sessions
     assert print_.sha256 is not None, "it is finished"
     assert print_.file is not None, "it is finished"
     assert print_.frames is not None, "it is finished"
-    channels = print_channels(print_.tone_name, print_.channels)
+    channels = sides("sim", print_.tone_name, print_.channels)
     source = Source(id=print_.id, fingerprint=print_.sha256, frames=print_.frames, channels=channels)
     path = sessions_folder / print_.file
     return MaterialOnDisk(
@@ -90,13 +90,6 @@ def material_of_print(print_: Print, *, first_frame: int, rate_hz: int, sessions
             for column, channel in enumerate(channels)
         ),
     )
-
-
-def print_channels(tone_name: str, count: int) -> tuple[Channel, ...]:
-    """The channels of a print through a tone: one, or its left and its right."""
-    if count == 1:
-        return (Channel("sim", tone_name),)
-    return tuple(Channel("sim", f"{tone_name} {side}") for side in ("left", "right"))
 
 
 def material_of_backing(backing: Backing, session: Session, sessions_folder: Path) -> MaterialOnDisk:

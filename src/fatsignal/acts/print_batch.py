@@ -7,7 +7,7 @@ from uuid import UUID
 
 from fatsignal.acts.dry_sound import dry_sound
 from fatsignal.acts.part_sound import comps_of_session
-from fatsignal.core.material.channels import Wanted, find
+from fatsignal.core.material.channels import DRY, find
 from fatsignal.core.tone.print_settings import PrintSettings
 from fatsignal.errors import FatSignalError, InvalidSetting
 from fatsignal.store import prints, tones, works
@@ -19,7 +19,6 @@ from fatsignal.store.works import Work
 MOST_CELLS = 2_000
 # Before any print has told how fast it goes.
 _USUAL_TIMES_REAL_TIME = 8.0
-_DRY = Wanted(("di",))
 
 
 @dataclass(frozen=True, slots=True)
@@ -68,7 +67,7 @@ async def ask_for_batch(
             asked.refused.append(str(problem))
             continue
         material = dry.recorded.material
-        if find(material.channels, _DRY) is None:
+        if find(material.channels, DRY) is None:
             asked.refused.append("what has no DI cannot go through a tone")
             continue
         for revision_id in dict.fromkeys(revision_ids):
@@ -117,6 +116,6 @@ async def comps_to_print(
     """The comps that sound and have a DI all along: how long each is, and what its sound is by."""
     found = []
     for comp, sounds in await comps_of_session(conn, session_id, sessions_folder):
-        if find(sounds.material.channels, _DRY) is not None:
+        if find(sounds.material.channels, DRY) is not None:
             found.append((comp, sounds.material.frames / sounds.material.rate_hz, sounds.material.fingerprint))
     return found

@@ -6,8 +6,9 @@ from datetime import datetime
 from pathlib import Path
 from uuid import UUID
 
-from fatsignal.acts.materials import material_of_print, print_channels
+from fatsignal.acts.materials import material_of_print
 from fatsignal.acts.part_sound import sounds_of_session
+from fatsignal.core.material.channels import sides
 from fatsignal.core.material.material import Source
 from fatsignal.errors import NotFound
 from fatsignal.files.material_files import MaterialOnDisk, SourceFile
@@ -98,8 +99,8 @@ def _of_takes(
     if missing or not by_take:
         return None, missing
     # Mono ones are heard on both sides where others are stereo.
-    sides = max(each.channels for each in by_take.values())
-    channels = print_channels(next(iter(by_take.values())).tone_name, sides)
+    widest = max(by_take.values(), key=lambda each: each.channels)
+    channels = sides("sim", widest.tone_name, widest.channels)
     sources, files = [], []
     for source in sound.material.sources:
         print_ = by_take[source.id]

@@ -8,7 +8,7 @@ from uuid import UUID, uuid4
 import numpy as np
 
 from fatsignal.core.clip import Samples
-from fatsignal.core.material.channels import Channel
+from fatsignal.core.material.channels import sides
 from fatsignal.core.material.material import Material, Piece, Source
 from fatsignal.core.takes.windows import Window
 from fatsignal.errors import FileRefused
@@ -57,9 +57,7 @@ def import_reference(
     if seconds > LONGEST_S:
         raise FileRefused(f"{shown_name} is {seconds / 60:.0f} minutes long; a reference has up to 15: cut out a part")
     if seconds < _LEAST_S:
-        raise FileRefused(
-            f"{shown_name} is {1000 * seconds:.0f} ms long; a reference has a quarter second at least"
-        )
+        raise FileRefused(f"{shown_name} is {1000 * seconds:.0f} ms long; a reference has a quarter second at least")
     folder = sessions_folder / session_folder / FOLDER
     folder.mkdir(parents=True, exist_ok=True)
     reference_id, name = uuid4(), Path(shown_name).stem.strip()[:80] or "reference"
@@ -88,8 +86,7 @@ def material_of_reference(
     reference: ReferenceSound, loop: Window, *, rate_hz: int, sessions_folder: Path
 ) -> MaterialOnDisk:
     """A reference over the bars that go round: from its beginning, again and again as often as it fits."""
-    names = [f"{reference.name} {side}" for side in ("left", "right")] if reference.channels == 2 else [reference.name]
-    channels = tuple(Channel("track", name) for name in names)
+    channels = sides("track", reference.name, reference.channels)
     source = Source(id=reference.id, fingerprint=reference.sha256, frames=reference.frames, channels=channels)
     pieces = tuple(
         Piece(

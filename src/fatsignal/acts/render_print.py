@@ -13,7 +13,7 @@ import numpy as np
 
 import fatsignal
 from fatsignal.acts.dry_sound import DrySound
-from fatsignal.acts.materials import material_of_files, print_channels
+from fatsignal.acts.materials import material_of_files
 from fatsignal.acts.survey import ChannelPass
 from fatsignal.acts.waves import keep_wave
 from fatsignal.core.arrays import Real
@@ -21,7 +21,7 @@ from fatsignal.core.clip import Samples
 from fatsignal.core.json_values import json_ready
 from fatsignal.core.level.loudness import LoudnessMeter, gated_loudness_lufs
 from fatsignal.core.level.waveform_peaks import Columns
-from fatsignal.core.material.channels import Wanted, find
+from fatsignal.core.material.channels import DRY, Wanted, find, sides
 from fatsignal.core.takes.windows import Window
 from fatsignal.core.tone.chain import inner_factor
 from fatsignal.core.tone.document import parse_tone
@@ -34,8 +34,6 @@ from fatsignal.files.material_files import MaterialOnDisk, sha256_of
 from fatsignal.files.names import file_name
 from fatsignal.files.reamp import reamp_material
 from fatsignal.store.tones import ToneRevision
-
-DRY = Wanted(("di",))
 
 
 @dataclass(frozen=True, slots=True)
@@ -106,7 +104,7 @@ def render_print(
         times_real_time = frames / material.rate_hz / max(time.monotonic() - started_s, 1e-3)
         checksum = sha256_of(partial)
         wet = material_of_files(
-            print_id, [(each, partial) for each in print_channels(revision.name, channels)], frames=frames,
+            print_id, [(each, partial) for each in sides("sim", revision.name, channels)], frames=frames,
             first_frame=material.first_frame, rate_hz=material.rate_hz, fingerprint=checksum,
         )  # fmt: skip
         checks, waves = _checks(wet, what)
@@ -147,11 +145,11 @@ def _checks(wet: MaterialOnDisk, what: ToPrint) -> tuple[dict[str, Any], Columns
     """Level figures over what is used with the distance in tone from the miked amp, if there is one; and the wave."""
     rate_hz, used = what.dry.recorded.material.rate_hz, what.used
     with wet.reader() as reader:
-        sides = [ChannelPass(reader, Wanted.exactly(channel)) for channel in wet.material.channels]
-        passing = sides[0]
-        checks, waves = passing.checks([used], kind="sim"), np.concatenate([side.columns() for side in sides])
-        if len(sides) > 1:
-            _of_both(checks, sides, used, rate_hz)
+        passes = [ChannelPass(reader, Wanted.exactly(channel)) for channel in wet.material.channels]
+        passing = passes[0]
+        checks, waves = passing.checks([used], kind="sim"), np.concatenate([each.columns() for each in passes])
+        if len(passes) > 1:
+            _of_both(checks, passes, used, rate_hz)
         mic = find(what.dry.recorded.material.channels, Wanted(("mic",)))
         if mic is not None and used.frames >= rate_hz // 4:
             with contextlib.suppress(FileRefused), what.dry.recorded.reader() as amp:
@@ -161,12 +159,12 @@ def _checks(wet: MaterialOnDisk, what: ToPrint) -> tuple[dict[str, Any], Columns
     return checks, waves
 
 
-def _of_both(checks: dict[str, Any], sides: Sequence[ChannelPass], used: Window, rate_hz: int) -> None:
+def _of_both(checks: dict[str, Any], passes: Sequence[ChannelPass], used: Window, rate_hz: int) -> None:
     """Loudness of both sides together (ITU-R BS.1770), and the higher of their peaks."""
-    meter = LoudnessMeter(rate_hz=rate_hz, channels=len(sides), most_frames=used.frames)
-    for blocks in zip(*(side.blocks(used) for side in sides), strict=True):
+    meter = LoudnessMeter(rate_hz=rate_hz, channels=len(passes), most_frames=used.frames)
+    for blocks in zip(*(side.blocks(used) for side in passes), strict=True):
         meter.push(np.column_stack(blocks))
-    others = [side.checks([used], kind="sim") for side in sides[1:]]
+    others = [side.checks([used], kind="sim") for side in passes[1:]]
     checks |= json_ready({"loudness_lufs": gated_loudness_lufs(meter.block_powers())}, digits=3)
     for name in ("peak_dbfs", "true_peak_dbtp"):
         told = [each[name] for each in (checks, *others) if each[name] is not None]

@@ -11,7 +11,7 @@ import fatsignal
 from fatsignal.acts.materials import material_of_trial
 from fatsignal.core.clip import Samples
 from fatsignal.core.json_values import json_ready
-from fatsignal.core.material.channels import Wanted
+from fatsignal.core.material.channels import DRY, Wanted
 from fatsignal.core.material.delayed import Read, read_delayed
 from fatsignal.core.mics.blend import MicBlend, Played, played
 from fatsignal.core.takes.windows import Window
@@ -19,7 +19,6 @@ from fatsignal.errors import NotFound, SignalError
 from fatsignal.files.material_files import FilesReader, MaterialOnDisk
 from fatsignal.store.trials import Trial
 
-_DI = Wanted(("di",))
 # What is told of a clip is remembered: another number where it is told in another form.
 _TOLD = 6
 
@@ -116,9 +115,9 @@ def ruled(one: TrialSound, other: TrialSound) -> dict[str, object]:
     for sound in (one, other):
         span, material = sound.span, sound.recorded.material
         with sound.recorded.reader() as reader:
-            if not reader.has(_DI):
+            if not reader.has(DRY):
                 raise SignalError("there is no DI in one of the clips: the playing cannot be told from the placement")
-            clips.append(reader.read(_DI, span.from_frame, span.frames))
+            clips.append(reader.read(DRY, span.from_frame, span.frames))
         clips.append(sound.read(span.from_frame, span.frames).mean(axis=1))
     found: dict[str, object] = json_ready(asdict(placement_difference(*clips, rate_hz=material.rate_hz)))
     return found

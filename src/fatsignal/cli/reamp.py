@@ -114,7 +114,7 @@ class _Source:
 
         of_full_scale = None if wanted.volts is None else DiVoltage(wanted.volts)
         if self.dry is not None:
-            from fatsignal.acts.render_print import DRY
+            from fatsignal.core.material.channels import DRY
 
             settings: dict[str, Any] = {
                 "oversample": wanted.oversample, "depth": wanted.depth, "tail_s": wanted.tail_s,

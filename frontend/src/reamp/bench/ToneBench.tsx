@@ -8,6 +8,7 @@ import { useRolling } from '../../desk/Rolling'
 import { useAddress } from '../../shell/useAddress'
 import { useKeys } from '../../shell/useKeys'
 import { Button } from '../../ui/Button'
+import { ToneSelect } from '../ToneSelect'
 import { Select } from '../../ui/Select'
 import { clock, count } from '../../ui/format'
 import { AddBlock } from './AddBlock'
@@ -194,15 +195,10 @@ function Laid({ bench }: { bench: Bench }) {
           />
           <p className="mt-1.5 flex items-baseline gap-1.5 text-[13.5px] text-pencil">
             compare with
-            <Select
+            <ToneSelect
               label="Compare with"
-              value="another tone"
-              options={['another tone', ...others.map((tone) => tone.id)]}
-              said={(id) => tones.find((tone) => tone.id === id)?.name ?? id}
-              detail={(id) => tones.find((tone) => tone.id === id)?.use ?? ''}
-              onChange={(id) => {
-                if (id !== 'another tone') void acts.setBeside([...bench.beside, `revision:${id}`])
-              }}
+              tones={others}
+              onChoose={(id) => void acts.setBeside([...bench.beside, `revision:${id}`])}
             />
             or
             <label className="cursor-pointer text-ink underline underline-offset-4 focus-within:outline-2">
@@ -253,15 +249,10 @@ function Laid({ bench }: { bench: Bench }) {
           {bench.use && <span className="min-w-0 truncate">· {bench.use}</span>}
         </span>
         <span className="flex items-baseline gap-1.5 text-[13.5px] text-pencil">
-          <Select
+          <ToneSelect
             label="Take up another tone"
-            value="another tone"
-            options={['another tone', ...tones.map((tone) => tone.id)]}
-            said={(id) => tones.find((tone) => tone.id === id)?.name ?? id}
-            detail={(id) => tones.find((tone) => tone.id === id)?.use ?? ''}
-            onChange={(id) => {
-              if (id !== 'another tone') void acts.takeUp({ tone_revision_id: id })
-            }}
+            tones={tones}
+            onChoose={(id) => void acts.takeUp({ tone_revision_id: id })}
           />
         </span>
         <span className="flex items-baseline gap-1.5 text-[13.5px] text-pencil">

@@ -22,6 +22,8 @@ from dataclasses import dataclass, field
 import numpy as np
 from numpy.typing import NDArray
 
+from fatsignal.errors import SignalError
+
 Matrix = NDArray[np.float64]
 GROUND = "0"
 
@@ -143,6 +145,21 @@ class Circuit:
             if minus != GROUND:
                 matrix[row, nodes.index(minus)] -= 1.0
         return matrix
+
+
+def modes_of(a: Matrix) -> tuple[Matrix, Matrix, Matrix]:
+    """Poles of resistors and capacitors, their modes as columns, and what brings a state into these.
+
+    Raises
+    ------
+    SignalError
+        If the circuit swings: it has an inductor then.
+    """
+    poles, vectors = np.linalg.eig(a)
+    if np.abs(np.imag(poles)).max(initial=0) > 1e-9:
+        raise SignalError("a circuit of resistors and capacitors does not swing")
+    vectors = np.real(vectors)
+    return np.real(poles), vectors, np.linalg.inv(vectors)
 
 
 def transfer_function(space: StateSpace) -> tuple[Matrix, Matrix]:

@@ -15,7 +15,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from fatsignal.core.amp.circuit import StateSpace
+from fatsignal.core.amp.circuit import StateSpace, modes_of
 from fatsignal.core.amp.output_transformer import OutputTransformer, SpeakerLoad, output_circuit
 from fatsignal.core.amp.power_valve import (
     PENTODE,
@@ -29,7 +29,7 @@ from fatsignal.core.amp.power_valve import (
 from fatsignal.core.amp.splitter import Splitter, single_circuit, splitter_circuit
 from fatsignal.core.amp.valve import HIGH_MU
 from fatsignal.core.amp.valve_chain import at_rest, table_of
-from fatsignal.core.amp.valve_table import POINTS, SCALE, WARP_V, in_table, read_currents, stepped_ohm
+from fatsignal.core.amp.valve_table import SCALE, WARP_V, in_table, read_currents, read_with_slopes, stepped_ohm
 from fatsignal.core.clip import Samples
 from fatsignal.core.compiled import njit
 
@@ -154,11 +154,9 @@ def _settled(amp: PowerAmp) -> Samples:
 
 def _place_circuit(z: Samples, space: StateSpace, ports: Sequence[int]) -> None:
     """The circuit before the power valves in its modes; `ports` are the lanes of its ports."""
-    poles, vectors = np.linalg.eig(space.a)
-    vectors = np.real(vectors)
-    into = np.linalg.inv(vectors)
+    poles, vectors, into = modes_of(space.a)
     used = len(poles)
-    z[_POLES : _POLES + used] = np.real(poles)
+    z[_POLES : _POLES + used] = poles
     z[_TO_MODES : _TO_MODES + used], z[_BACK_TO_MODES : _BACK_TO_MODES + used] = (into @ space.b)[:, [0, 2]].T
     seen, driven, k = np.zeros((_MODES, _PORTS)), np.zeros((_PORTS, _MODES)), np.zeros((_PORTS, _PORTS))
     to_ports = np.zeros((2, _PORTS))
@@ -226,25 +224,11 @@ def _values(stage: PowerStage, rate_hz: float) -> Samples:
 
 
 @njit(cache=True, inline="always", error_model="numpy", fastmath={"contract"})
-def _read_with_slopes(tables, start, p_grid, row_at, last_row):
+def _read_valve(tables, start, p_grid, row_at, last_row):
     """Grid and plate current, and how their sum rises by the volt at the grid and by the row."""
     column_at, row_at = in_table(p_grid, row_at, last_row)
-    column, row = np.int64(column_at), np.int64(row_at)
-    along, across = column_at - np.float64(column), row_at - np.float64(row)
-    low = np.uint64(np.int64(start) + row * (2 * POINTS) + 2 * column)
-    high = low + np.uint64(2 * POINTS)
-    one, two, three = np.uint64(1), np.uint64(2), np.uint64(3)
-    grid_low = tables[low] + along * (tables[low + two] - tables[low])
-    grid_high = tables[high] + along * (tables[high + two] - tables[high])
-    low_by, high_by = tables[low + three] - tables[low + one], tables[high + three] - tables[high + one]
-    plate_low, plate_high = tables[low + one] + along * low_by, tables[high + one] + along * high_by
-    low_by += tables[low + two] - tables[low]
-    high_by += tables[high + two] - tables[high]
-    a_volt = SCALE * WARP_V / (abs(p_grid) + WARP_V) ** 2
-    by_grid = (low_by + across * (high_by - low_by)) * a_volt
-    grid_a = grid_low + across * (grid_high - grid_low)
-    plate_a = plate_low + across * (plate_high - plate_low)
-    return grid_a, plate_a, by_grid, grid_high + plate_high - grid_low - plate_low
+    grid_a, plate_a, by_column, by_row = read_with_slopes(tables, start, column_at, row_at)
+    return grid_a, plate_a, by_column * (SCALE * WARP_V / (abs(p_grid) + WARP_V) ** 2), by_row
 
 
 @njit(cache=True, inline="always", error_model="numpy", fastmath={"contract"})
@@ -262,12 +246,10 @@ def _solve_pair(z, tables):
     z[_I + 6], z[_I + 7] = ia + pa, ib + pb
     for _ in range(_MOST_STEPS):
         row = z[_PAIR + 1] + z[_PAIR + 2] * (plate_a - z[_K + 11] * sum_b)
-        ia, pa, by_grid, by_row = _read_with_slopes(tables, z[_PAIR + 6], grid_a - z[_K + 3] * sum_b, row, z[_PAIR + 3])
+        ia, pa, by_grid, by_row = _read_valve(tables, z[_PAIR + 6], grid_a - z[_K + 3] * sum_b, row, z[_PAIR + 3])
         by_b = by_grid * z[_K + 3] + by_row * z[_PAIR + 2] * z[_K + 11]
         row = z[_PAIR + 9] + z[_PAIR + 10] * (plate_b - z[_K + 25] * sum_a)
-        ib, pb, by_grid, by_row = _read_with_slopes(
-            tables, z[_PAIR + 14], grid_b - z[_K + 17] * sum_a, row, z[_PAIR + 11]
-        )
+        ib, pb, by_grid, by_row = _read_valve(tables, z[_PAIR + 14], grid_b - z[_K + 17] * sum_a, row, z[_PAIR + 11])
         by_a = by_grid * z[_K + 17] + by_row * z[_PAIR + 10] * z[_K + 25]
         ia, ib = ia - z[_PAIR + 4], ib - z[_PAIR + 12]
         off_a, off_b = sum_a - ia - pa + z[_PAIR + 5], sum_b - ib - pb + z[_PAIR + 13]

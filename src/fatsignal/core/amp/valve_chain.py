@@ -26,7 +26,7 @@ from dataclasses import dataclass
 import numpy as np
 from scipy.sparse.csgraph import connected_components
 
-from fatsignal.core.amp.circuit import Circuit, StateSpace
+from fatsignal.core.amp.circuit import Circuit, StateSpace, modes_of
 from fatsignal.core.amp.valve import Triode, grid_current_a, plate_current_a
 from fatsignal.core.amp.valve_table import ValveTable, in_table, read_currents, stepped_ohm, valve_table
 from fatsignal.core.arrays import Real
@@ -218,15 +218,11 @@ def islands(a: Real) -> list[list[int]]:
 
 
 def _island(space: StateSpace, members: list[int]) -> _Island:
-    poles, vectors = np.linalg.eig(space.a[np.ix_(members, members)])
-    if np.abs(np.imag(poles)).max(initial=0) > 1e-9:
-        raise SignalError("an island of resistors and capacitors does not swing")
-    vectors = np.real(vectors)
-    into = np.linalg.inv(vectors)
+    poles, vectors, into = modes_of(space.a[np.ix_(members, members)])
     seen = space.g[:, members] @ vectors
     return _Island(
         ports=[port for port in range(len(seen)) if np.abs(seen[port]).max(initial=0) > 1e-9],
-        poles=np.real(poles), seen=seen, driven=into @ space.c[members], by_signal=into @ space.b[members, 0],
+        poles=poles, seen=seen, driven=into @ space.c[members], by_signal=into @ space.b[members, 0],
         heard=space.d[0, members] @ vectors,
     )  # fmt: skip
 

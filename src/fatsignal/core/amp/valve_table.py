@@ -79,16 +79,27 @@ def in_table(p_grid, row_at, last_row):
 
 
 @njit(cache=True, inline="always", error_model="numpy", fastmath={"contract"})
-def read_currents(tables, start, column_at, row_at):
-    """Grid and plate current, bilinear; `start` is the table's first place in the array."""
+def read_with_slopes(tables, start, column_at, row_at):
+    """Grid and plate current, bilinear, and how their sum rises by the column and by the row; `start` is the table's
+    first place in the array.
+    """
     column, row = np.int64(column_at), np.int64(row_at)
     along, across = column_at - np.float64(column), row_at - np.float64(row)
     # Unsigned: with signed places every reading would first ask whether to count from the end.
     low = np.uint64(np.int64(start) + row * (2 * POINTS) + 2 * column)
     high = low + np.uint64(2 * POINTS)
     one, two, three = np.uint64(1), np.uint64(2), np.uint64(3)
-    grid_low = tables[low] + along * (tables[low + two] - tables[low])
-    grid_high = tables[high] + along * (tables[high + two] - tables[high])
-    plate_low = tables[low + one] + along * (tables[low + three] - tables[low + one])
-    plate_high = tables[high + one] + along * (tables[high + three] - tables[high + one])
-    return grid_low + across * (grid_high - grid_low), plate_low + across * (plate_high - plate_low)
+    grid_low_by, grid_high_by = tables[low + two] - tables[low], tables[high + two] - tables[high]
+    plate_low_by, plate_high_by = tables[low + three] - tables[low + one], tables[high + three] - tables[high + one]
+    grid_low, grid_high = tables[low] + along * grid_low_by, tables[high] + along * grid_high_by
+    plate_low, plate_high = tables[low + one] + along * plate_low_by, tables[high + one] + along * plate_high_by
+    low_by, high_by = grid_low_by + plate_low_by, grid_high_by + plate_high_by
+    grid_a, plate_a = grid_low + across * (grid_high - grid_low), plate_low + across * (plate_high - plate_low)
+    return grid_a, plate_a, low_by + across * (high_by - low_by), grid_high + plate_high - grid_low - plate_low
+
+
+@njit(cache=True, inline="always", error_model="numpy", fastmath={"contract"})
+def read_currents(tables, start, column_at, row_at):
+    """Grid and plate current, as `read_with_slopes`."""
+    grid_a, plate_a, _, _ = read_with_slopes(tables, start, column_at, row_at)
+    return grid_a, plate_a

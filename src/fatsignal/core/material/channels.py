@@ -43,6 +43,17 @@ class Wanted:
         return cls(("di",)) if dry else cls()
 
 
+# What goes through tones.
+DRY = Wanted(("di",))
+
+
+def sides(kind: ChannelKind, name: str, count: int) -> tuple[Channel, ...]:
+    """The channels of a sound of one channel, or of a left and a right one."""
+    if count == 1:
+        return (Channel(kind, name),)
+    return tuple(Channel(kind, f"{name} {side}") for side in ("left", "right"))
+
+
 class HasKind(Protocol):
     @property
     def kind(self) -> str: ...

@@ -244,3 +244,10 @@ SOUNDING: dict[str, Sounding] = {
     "1x15 bass": _one("1×15, bass", _FIFTEEN_BASS, (0.6, 0.62, 0.42)),
     "acoustic body": _GUITAR,
 }
+
+
+def cone_of(cabinet: str) -> Cone:
+    """The loudspeaker of a cabinet; all of its cones are alike."""
+    disc = SOUNDING[cabinet].radiators[0].disc
+    assert isinstance(disc, Cone), "a guitar has none"
+    return disc

@@ -8,9 +8,9 @@ from uuid import UUID
 import numpy as np
 from pydantic import BaseModel, Field
 
-from fatsignal.acts.bench import DI, BenchThings, SoundKind
+from fatsignal.acts.bench import BenchThings, SoundKind
 from fatsignal.acts.dry_sound import HowKnown
-from fatsignal.core.material.channels import find
+from fatsignal.core.material.channels import DRY, find
 from fatsignal.core.tone.blocks import KINDS
 from fatsignal.core.tone.controls import controls_of
 from fatsignal.core.tone.instruments import For
@@ -150,7 +150,7 @@ async def bench_view(
 ) -> BenchView:
     """What lies there, with all that can be heard and turned."""
     bench, dry, tempo = things.bench, things.dry, session.tempo
-    channel = find(dry.recorded.material.channels, DI)
+    channel = find(dry.recorded.material.channels, DRY)
     assert channel is not None, "what has no DI does not lie there"
     tone = bench.tone
     first_bar = tempo.bar_at(things.loop.from_frame)
@@ -164,7 +164,7 @@ async def bench_view(
         material_id=bench.material_id, sources=await _sources(conn, part, session),
         from_bar=first_bar, to_bar=max(first_bar + 1, tempo.bar_at(things.loop.to_frame - 1) + 1),
         from_frame=things.loop.from_frame, to_frame=things.loop.to_frame,
-        sound=streamed(dry.recorded.material, DI),
+        sound=streamed(dry.recorded.material, DRY),
         voltage=VoltageView(
             full_scale_v=round(dry.voltage.full_scale_v, 3), inverted=dry.voltage.inverted,
             how=dry.known.how if dry.known else None, says=dry.known.says if dry.known else "not known",

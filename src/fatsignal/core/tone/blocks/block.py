@@ -211,6 +211,13 @@ def value_said(value: Any, field: FieldInfo) -> str:
     return f"{shown} {unit}".strip()
 
 
+def response_over(click: Samples, rate_hz: int, *, size: int | None = None) -> Samples:
+    """What a click of 1 becomes, shape (frames,), as its spectrum over `FREQUENCY_HZ`, dB."""
+    spectrum = np.abs(np.fft.rfft(click, size))
+    bins = np.fft.rfftfreq(size or len(click), 1 / rate_hz)
+    return np.asarray(20 * np.log10(np.maximum(np.interp(FREQUENCY_HZ, bins, spectrum), 1e-9)))
+
+
 def driven(runners: Sequence[Runner], *, around_v: float = 1.0) -> Curve:
     """Levels that a sine of each crest leaves with, dB against the highest, from soft to hard as a string is played
     louder and louder; `runners` are fresh ones at `INNER_RATE_HZ`.

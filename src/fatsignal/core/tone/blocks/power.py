@@ -91,8 +91,7 @@ class Power(ToneBlock):
 def _speaker(name: str) -> "SpeakerLoad":
     """The impedance of the loudspeakers of a cabinet."""
     from fatsignal.core.amp.output_transformer import SpeakerLoad
-    from fatsignal.core.mics.sounding import SOUNDING, Cone
+    from fatsignal.core.mics.sounding import cone_of
 
-    cone = SOUNDING[name].radiators[0].disc
-    assert isinstance(cone, Cone)
+    cone = cone_of(name)
     return SpeakerLoad(cone.resonance_hz, cone.coil_corner_hz)

@@ -12,6 +12,7 @@ from fatsignal.core.tone.blocks.block import (
     Runner,
     ToneBlock,
     knob,
+    response_over,
     setting,
 )
 
@@ -54,10 +55,7 @@ class Preamp(ToneBlock):
         (runner,) = self.runners(Operating(INNER_RATE_HZ))
         click = np.zeros(round(_RINGS_S * INNER_RATE_HZ))
         click[0] = _SOFT_V
-        spectrum = np.abs(np.fft.rfft(runner.process(click) / _SOFT_V))
-        bins = np.fft.rfftfreq(len(click), 1 / INNER_RATE_HZ)
-        amplification = np.interp(FREQUENCY_HZ, bins, spectrum)
-        return Curve("frequency", FREQUENCY_HZ, 20 * np.log10(np.maximum(amplification, 1e-6)))
+        return Curve("frequency", FREQUENCY_HZ, response_over(runner.process(click) / _SOFT_V, INNER_RATE_HZ))
 
     def values(self) -> list[tuple[str, str]]:
         middle = [] if self.circuit == "small clean" else ["middle"]

@@ -1,11 +1,13 @@
 """A loudspeaker and the microphones that hear it."""
 
 import math
+from collections.abc import Callable
 from typing import TYPE_CHECKING, Any, ClassVar, Literal
 
 import numpy as np
 from pydantic import Field, model_validator
 
+from fatsignal.core.arrays import Complex, Real
 from fatsignal.core.clip import Samples
 from fatsignal.core.mics.place import MicPlace, turned_from_angle
 from fatsignal.core.tone.blocks.block import (
@@ -19,6 +21,7 @@ from fatsignal.core.tone.blocks.block import (
     ToneBlock,
     TonePart,
     middle_of,
+    response_over,
     setting,
 )
 from fatsignal.core.tone.taking_over import take_over
@@ -94,9 +97,7 @@ class SpeakerAndMics(ToneBlock):
         return [Convolver(OUTPUT_FULL_SCALE_V * each, lead_frames=lead_frames) for each in responses]
 
     def curve(self) -> Curve:
-        spectrum = np.abs(np.fft.rfft(np.sum(self.responses(_BASE_RATE_HZ)[0], axis=0), 8192))
-        bins = np.fft.rfftfreq(8192, 1 / _BASE_RATE_HZ)
-        response = 20 * np.log10(np.maximum(np.interp(FREQUENCY_HZ, bins, spectrum), 1e-9))
+        response = response_over(np.sum(self.responses(_BASE_RATE_HZ)[0], axis=0), _BASE_RATE_HZ, size=8192)
         return Curve("frequency", FREQUENCY_HZ, response - response.max())
 
     def values(self) -> list[tuple[str, str]]:
@@ -174,19 +175,20 @@ def _added(one: Samples, other: Samples) -> Samples:
     return total
 
 
+def _filtered(response: Samples, spectrum: Callable[[Real], Complex]) -> Samples:
+    """A response through what does so much to each frequency, which is told as a share of the rate."""
+    size = 1 << math.ceil(math.log2(2 * len(response)))
+    turned = np.fft.rfft(response, size) * spectrum(np.asarray(np.fft.rfftfreq(size), dtype=np.float64))
+    return np.asarray(np.fft.irfft(turned, size)[: len(response)])
+
+
 def _earlier(response: Samples, frames: float) -> Samples:
     """A response so many frames earlier, a fraction of a frame among them."""
-    size = 1 << math.ceil(math.log2(2 * len(response)))
-    turn = np.exp(2j * np.pi * np.fft.rfftfreq(size) * frames)
-    return np.asarray(np.fft.irfft(np.fft.rfft(response, size) * turn, size)[: len(response)])
+    return _filtered(response, lambda share: np.exp(2j * np.pi * share * frames))
 
 
 def _without_lift(response: Samples, speaker: str, rate_hz: int) -> Samples:
     """A response without what the coil adds behind a usual valve stage."""
-    from fatsignal.core.mics.sounding import SOUNDING, Cone
+    from fatsignal.core.mics.sounding import cone_of
 
-    cone = SOUNDING[speaker].radiators[0].disc
-    assert isinstance(cone, Cone)
-    size = 1 << math.ceil(math.log2(2 * len(response)))
-    lift = cone.coil_lift(np.asarray(np.fft.rfftfreq(size, 1 / rate_hz), dtype=np.float64))
-    return np.asarray(np.fft.irfft(np.fft.rfft(response, size) / lift, size)[: len(response)])
+    return _filtered(response, lambda share: 1 / cone_of(speaker).coil_lift(rate_hz * share))
