@@ -38,6 +38,11 @@ class Settings(BaseSettings):
         return self.data / "excerpts"
 
     @property
+    def responses_folder(self) -> Path:
+        # The engine, which is told where it runs only, finds it beside that.
+        return self.data / "responses"
+
+    @property
     def parcels_folder(self) -> Path:
         return self.data / "parcels"
 

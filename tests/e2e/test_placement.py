@@ -19,7 +19,10 @@ def placement(page):
 
 def place(page, name, **values):
     """Type where a microphone stands."""
-    page.get_by_role("group", name="Microphones").get_by_role("button", name=name, exact=True).click()
+    chosen = page.get_by_role("group", name="Microphones").get_by_role("button", name=name, exact=True)
+    chosen.click()
+    # Its fields stand there when it is pressed, which a busy machine shows a moment later.
+    expect(chosen).to_have_attribute("aria-pressed", "true")
     for label, typed in values.items():
         field = page.get_by_role("textbox", name=label, exact=True)
         field.fill(typed)

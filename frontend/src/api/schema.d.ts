@@ -1776,7 +1776,7 @@ export interface paths {
         };
         /**
          * Take Out
-         * @description A tone as a document of the open format.
+         * @description A tone as a document of the open format, with the files of its impulse responses.
          */
         get: operations["take_out_api_tones__revision_id__document_json_get"];
         put?: never;
@@ -2377,6 +2377,30 @@ export interface paths {
         get: operations["comparison_api_takes__take_id__comparison_get"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/responses": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Known
+         * @description All that were brought in, by name.
+         */
+        get: operations["known_api_responses_get"];
+        put?: never;
+        /**
+         * Bring In
+         * @description Keep a sound file as an impulse response; one that is there already is known by its first name.
+         */
+        post: operations["bring_in_api_responses_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -3285,7 +3309,7 @@ export interface components {
             /** Kind */
             kind: string;
             /** At */
-            at: number;
+            at: number[];
         };
         /**
          * AddRow
@@ -3298,7 +3322,7 @@ export interface components {
              */
             do: "add_row";
             /** Block */
-            block: number;
+            block: number[];
             /** Field */
             field: string;
         };
@@ -3325,7 +3349,7 @@ export interface components {
              */
             name: string;
             /** Blocks */
-            blocks?: (components["schemas"]["Gate"] | components["schemas"]["Compressor"] | components["schemas"]["Wah"] | components["schemas"]["Boost"] | components["schemas"]["SoftClip"] | components["schemas"]["HardClip"] | components["schemas"]["Fuzz"] | components["schemas"]["Octave"] | components["schemas"]["Preamp"] | components["schemas"]["FirstStages"] | components["schemas"]["ToneNetwork"] | components["schemas"]["Power"] | components["schemas"]["SpeakerAndMics"] | components["schemas"]["Equaliser"] | components["schemas"]["TenBands"] | components["schemas"]["Phaser"] | components["schemas"]["Chorus"] | components["schemas"]["Flanger"] | components["schemas"]["Tremolo"] | components["schemas"]["Echo"] | components["schemas"]["Reverb"] | components["schemas"]["Spring"] | components["schemas"]["Limiter"] | components["schemas"]["Trim"])[];
+            blocks?: (components["schemas"]["Gate"] | components["schemas"]["Compressor"] | components["schemas"]["Wah"] | components["schemas"]["Boost"] | components["schemas"]["SoftClip"] | components["schemas"]["HardClip"] | components["schemas"]["Fuzz"] | components["schemas"]["Octave"] | components["schemas"]["Preamp"] | components["schemas"]["FirstStages"] | components["schemas"]["ToneNetwork"] | components["schemas"]["Power"] | components["schemas"]["SpeakerAndMics"] | components["schemas"]["ImpulseResponse"] | components["schemas"]["Equaliser"] | components["schemas"]["TenBands"] | components["schemas"]["Phaser"] | components["schemas"]["Chorus"] | components["schemas"]["Flanger"] | components["schemas"]["Tremolo"] | components["schemas"]["Echo"] | components["schemas"]["Reverb"] | components["schemas"]["Spring"] | components["schemas"]["Limiter"] | components["schemas"]["Trim"] | components["schemas"]["Split"])[];
             /**
              * Speaker
              * @default 1x12 open
@@ -3483,8 +3507,13 @@ export interface components {
              * @description It is not as the revision that it was taken from.
              */
             changed: boolean;
-            /** Blocks */
+            /**
+             * Blocks
+             * @description In signal order; those of a split's paths behind it.
+             */
             blocks: components["schemas"]["BlockView"][];
+            /** Lane Ends */
+            lane_ends: components["schemas"]["LaneEnd"][];
             /** Material Id */
             material_id: string | null;
             /** Sources */
@@ -3499,6 +3528,11 @@ export interface components {
             to_frame: number;
             sound: components["schemas"]["StreamedSound"];
             voltage: components["schemas"]["VoltageView"];
+            /**
+             * Missing
+             * @description Names of impulse responses that the tone needs and that are not here.
+             */
+            missing: string[];
             /** Aside */
             aside: string[];
             /** Beside */
@@ -3624,8 +3658,22 @@ export interface components {
             /** Says */
             says: string;
         };
-        /** BlockView */
+        /**
+         * BlockView
+         * @description A block; `place` is as in edits, and so is where a move brings it, null where there is no further.
+         */
         BlockView: {
+            /** Place */
+            place: number[];
+            /**
+             * Lane
+             * @description Which path of a split it lies in, and what goes through that; empty outside.
+             */
+            lane: string;
+            /** Forward */
+            forward: number[] | null;
+            /** Back */
+            back: number[] | null;
             /** Kind */
             kind: string;
             /** Title */
@@ -3636,6 +3684,11 @@ export interface components {
             groups: components["schemas"]["ControlGroupView"][];
             /** Extensible */
             extensible: components["schemas"]["ExtensibleView"][];
+        };
+        /** Body_bring_in_api_responses_post */
+        Body_bring_in_api_responses_post: {
+            /** File */
+            file: string;
         };
         /** Body_bring_reference_api_parts__part_id__bench_references_post */
         Body_bring_reference_api_parts__part_id__bench_references_post: {
@@ -3751,7 +3804,7 @@ export interface components {
              */
             do: "bypass";
             /** Block */
-            block: number;
+            block: number[];
             /** Bypassed */
             bypassed: boolean;
         };
@@ -4383,7 +4436,7 @@ export interface components {
         };
         /**
          * ControlView
-         * @description One value of a block: a number on a rule, one of some choices, or a switch.
+         * @description One value of a block: a number on a rule, one of some choices, a switch, or a file by its name.
          */
         ControlView: {
             /** Path */
@@ -4394,7 +4447,7 @@ export interface components {
              * Shape
              * @enum {string}
              */
-            shape: "number" | "choice" | "switch";
+            shape: "number" | "choice" | "switch" | "file";
             /** Value */
             value: number | string | boolean | null;
             /** Unit */
@@ -4424,7 +4477,7 @@ export interface components {
              */
             do: "copy";
             /** Block */
-            block: number;
+            block: number[];
         };
         /**
          * Correction
@@ -5267,6 +5320,80 @@ export interface components {
             /** Words */
             words: string;
         };
+        /**
+         * ImpulseResponse
+         * @description A cabinet, a room or a body from a sound file of its impulse response; as loud as what comes in, then turned.
+         */
+        ImpulseResponse: {
+            /**
+             * bypassed
+             * @description It is left out, and keeps its values.
+             * @default false
+             */
+            bypassed: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "response";
+            /**
+             * file
+             * @description Null: none is chosen, and sound goes through.
+             */
+            file?: components["schemas"]["ResponseFile"] | null;
+            /**
+             * of two channels
+             * @default both sides
+             * @enum {string}
+             */
+            side: "both sides" | "mixed to one" | "left only" | "right only";
+            /**
+             * silence before it off
+             * @default true
+             */
+            trimmed: boolean;
+            /**
+             * minimum phase
+             * @default false
+             */
+            minimum_phase: boolean;
+            /**
+             * cut at
+             * @default 2
+             */
+            longest_s: number;
+            /**
+             * gain
+             * @default 0
+             */
+            gain_db: number;
+            /**
+             * mix
+             * @default 1
+             */
+            mix: number;
+        };
+        /**
+         * ImpulseResponseView
+         * @description `sound_s` is how long it sounds, without silence before and after.
+         */
+        ImpulseResponseView: {
+            /** Sha256 */
+            sha256: string;
+            /** Name */
+            name: string;
+            /** Rate Hz */
+            rate_hz: number;
+            /** Channels */
+            channels: number;
+            /** Sound S */
+            sound_s: number;
+            /**
+             * Brought At
+             * Format: date-time
+             */
+            brought_at: string;
+        };
         /** InputKindView */
         InputKindView: {
             /**
@@ -5584,6 +5711,18 @@ export interface components {
             words: string[];
             /** Channels */
             channels: string[];
+        };
+        /**
+         * LaneEnd
+         * @description The end of a path of a split, or where both are joined: a block can be added there, behind so many of all.
+         */
+        LaneEnd: {
+            /** Place */
+            place: number[];
+            /** Lane */
+            lane: string;
+            /** Behind */
+            behind: number;
         };
         /** LengthView */
         LengthView: {
@@ -6093,7 +6232,7 @@ export interface components {
         };
         /**
          * MoveBlock
-         * @description A block to another place: it has that place afterwards.
+         * @description A block to another place, told as it is after the block was taken from its own.
          */
         MoveBlock: {
             /**
@@ -6102,9 +6241,9 @@ export interface components {
              */
             do: "move";
             /** Block */
-            block: number;
+            block: number[];
             /** To */
-            to: number;
+            to: number[];
         };
         /**
          * Moved
@@ -7427,7 +7566,7 @@ export interface components {
              */
             do: "remove";
             /** Block */
-            block: number;
+            block: number[];
         };
         /** RemoveRow */
         RemoveRow: {
@@ -7437,11 +7576,21 @@ export interface components {
              */
             do: "remove_row";
             /** Block */
-            block: number;
+            block: number[];
             /** Field */
             field: string;
             /** Row */
             row: number;
+        };
+        /**
+         * ResponseFile
+         * @description Which file: by the SHA-256 of its bytes, and by the name that a person knows.
+         */
+        ResponseFile: {
+            /** Sha256 */
+            sha256: string;
+            /** Name */
+            name: string;
         };
         /** ResponseView */
         ResponseView: {
@@ -7958,6 +8107,20 @@ export interface components {
             factor: 1 | 2 | 4 | 8;
         };
         /**
+         * SetResponse
+         * @description Choose the file of an impulse response.
+         */
+        SetResponse: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "response";
+            /** Block */
+            block: number[];
+            file: components["schemas"]["ResponseFile"];
+        };
+        /**
          * SetUpView
          * @description A stereo set-up by the trade's name, with its dimensions and where they are from.
          */
@@ -7986,7 +8149,7 @@ export interface components {
              */
             do: "set";
             /** Block */
-            block: number;
+            block: number[];
             /** Kind */
             kind: string;
             /** Path */
@@ -8391,6 +8554,77 @@ export interface components {
             };
             /** Tilt Db Per Octave */
             tilt_db_per_octave: number;
+        };
+        /**
+         * Split
+         * @description Two paths, each with its own blocks: all of it in both, lows and highs, or soft and hard playing.
+         */
+        Split: {
+            /**
+             * bypassed
+             * @description It is left out, and keeps its values.
+             * @default false
+             */
+            bypassed: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "split";
+            /**
+             * divides
+             * @default lows and highs
+             * @enum {string}
+             */
+            by: "all in both" | "lows and highs" | "soft and hard";
+            /**
+             * crossover
+             * @default 250
+             */
+            crossover_hz: number;
+            /**
+             * hard from
+             * @default -24
+             */
+            threshold_dbv: number;
+            /**
+             * gradually over
+             * @default 6
+             */
+            knee_db: number;
+            /**
+             * falls in
+             * @default 120
+             */
+            release_ms: number;
+            /**
+             * Paths
+             * @description Lows or soft first.
+             */
+            paths?: components["schemas"]["SplitPath"][];
+        };
+        /**
+         * SplitPath
+         * @description One way through a split.
+         */
+        SplitPath: {
+            /** Blocks */
+            blocks?: (components["schemas"]["Gate"] | components["schemas"]["Compressor"] | components["schemas"]["Wah"] | components["schemas"]["Boost"] | components["schemas"]["SoftClip"] | components["schemas"]["HardClip"] | components["schemas"]["Fuzz"] | components["schemas"]["Octave"] | components["schemas"]["Preamp"] | components["schemas"]["FirstStages"] | components["schemas"]["ToneNetwork"] | components["schemas"]["Power"] | components["schemas"]["SpeakerAndMics"] | components["schemas"]["ImpulseResponse"] | components["schemas"]["Equaliser"] | components["schemas"]["TenBands"] | components["schemas"]["Phaser"] | components["schemas"]["Chorus"] | components["schemas"]["Flanger"] | components["schemas"]["Tremolo"] | components["schemas"]["Echo"] | components["schemas"]["Reverb"] | components["schemas"]["Spring"] | components["schemas"]["Limiter"] | components["schemas"]["Trim"] | components["schemas"]["Split"])[];
+            /**
+             * level
+             * @default 0
+             */
+            level_db: number;
+            /**
+             * left or right
+             * @default 0
+             */
+            pan: number;
+            /**
+             * polarity turned
+             * @default false
+             */
+            flipped: boolean;
         };
         /**
          * Spring
@@ -10724,7 +10958,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["SetValue"] | components["schemas"]["AddBlock"] | components["schemas"]["MoveBlock"] | components["schemas"]["CopyBlock"] | components["schemas"]["RemoveBlock"] | components["schemas"]["BypassBlock"] | components["schemas"]["AddRow"] | components["schemas"]["RemoveRow"] | components["schemas"]["SetOversampling"];
+                "application/json": components["schemas"]["SetValue"] | components["schemas"]["SetResponse"] | components["schemas"]["AddBlock"] | components["schemas"]["MoveBlock"] | components["schemas"]["CopyBlock"] | components["schemas"]["RemoveBlock"] | components["schemas"]["BypassBlock"] | components["schemas"]["AddRow"] | components["schemas"]["RemoveRow"] | components["schemas"]["SetOversampling"];
             };
         };
         responses: {
@@ -14310,6 +14544,59 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ComparisonView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    known_api_responses_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImpulseResponseView"][];
+                };
+            };
+        };
+    };
+    bring_in_api_responses_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["Body_bring_in_api_responses_post"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImpulseResponseView"];
                 };
             };
             /** @description Validation Error */

@@ -129,7 +129,8 @@ export function MicFields({
         </span>
       </div>
       {mic && (
-        <div className="flex flex-wrap justify-between gap-x-2.5 gap-y-1">
+        // Of each microphone its own: what is half typed for one is never kept for another.
+        <div key={mic.name} className="flex flex-wrap justify-between gap-x-2.5 gap-y-1">
           <Typed label="Away" value={`${figure(mic.distance_m * 100)} cm`} onKeep={setLength('distance_m')} />
           <Typed
             label="Right"

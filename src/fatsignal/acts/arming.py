@@ -9,7 +9,7 @@ from uuid import UUID
 from fatsignal.acts.bench import bench_of
 from fatsignal.acts.take_numbers import next_number
 from fatsignal.core.cue.monitoring import Monitoring
-from fatsignal.core.tone.document import Tone, parse_tone
+from fatsignal.core.tone.document import Tone, check_responses, parse_tone
 from fatsignal.errors import RollRefused
 from fatsignal.store import parts, tones
 from fatsignal.store.database import Connection
@@ -58,8 +58,13 @@ async def tone_played_through(conn: Connection, part: Part) -> PlayedTone | None
     """The tone that a part is heard through, if any: a kept one, or that on its bench as it is turned now."""
     chosen = Monitoring.model_validate(part.monitoring)
     if chosen.from_bench:
-        return PlayedTone((await bench_of(conn, part)).tone, None)
+        return PlayedTone(_whole((await bench_of(conn, part)).tone), None)
     if chosen.tone_revision_id is None:
         return None
     revision = await tones.get_revision(conn, chosen.tone_revision_id)
-    return PlayedTone(parse_tone(revision.document), revision.id)
+    return PlayedTone(_whole(parse_tone(revision.document)), revision.id)
+
+
+def _whole(tone: Tone) -> Tone:
+    check_responses(tone)
+    return tone

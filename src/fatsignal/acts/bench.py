@@ -13,7 +13,7 @@ from fatsignal.core.cue.monitoring import Monitoring
 from fatsignal.core.material.channels import DRY, Wanted, find
 from fatsignal.core.song.sections import SongSection
 from fatsignal.core.takes.windows import Window
-from fatsignal.core.tone.document import Tone, parse_tone
+from fatsignal.core.tone.document import Tone, missing_of, parse_tone
 from fatsignal.engine.orders import BenchOrder, BenchSound
 from fatsignal.errors import FileRefused, NotFound
 from fatsignal.files.material_files import MaterialOnDisk
@@ -143,7 +143,8 @@ async def _sounds(
             sides = tuple(map(Wanted.exactly, brought.material.channels))
             found.append(SoundOnBench(key, reference.name, "file", None, brought, sides))
     found.append(SoundOnBench("dry", "dry", "dry"))
-    return found
+    # What cannot be heard is no sound; of the tone itself a person is told what it lacks.
+    return [each for each in found if each.key == "tone" or each.tone is None or not missing_of(each.tone)]
 
 
 def bench_order(

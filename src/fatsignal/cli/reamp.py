@@ -238,19 +238,18 @@ def _from_session(names: list[str], session_name: str, wanted: _Wanted) -> list[
 
 
 async def _found_in(session_name: str, names: list[str]) -> list[_Source]:
-    from psycopg import OperationalError
+    from psycopg import AsyncConnection, OperationalError
 
     from fatsignal.acts.dry_sound import dry_sound
     from fatsignal.config import current_settings
     from fatsignal.files.names import file_name
     from fatsignal.store import comps, parts, sessions, takes
-    from fatsignal.store.database import open_pool
 
     settings = current_settings()
     if not settings.database_url:
         raise FileRefused("the sessions cannot be reached: start Fat Signal first, or give files")
     try:
-        async with open_pool(settings.database_url) as pool, pool.connection() as conn:
+        async with await AsyncConnection.connect(settings.database_url, autocommit=True) as conn:
             there = await sessions.list_sessions(conn)
             session = next((each for each in reversed(there) if each.name.lower() == session_name.lower()), None)
             if session is None:
@@ -273,8 +272,11 @@ async def _found_in(session_name: str, names: list[str]) -> list[_Source]:
                 dry = await dry_sound(conn, ids[name.lower()], settings.sessions_folder)
                 found.append(_Source(name, file_name(name), dry=dry))
             return found
-    except OperationalError:
-        raise FileRefused("the sessions cannot be reached: start Fat Signal first, or give files") from None
+    except OperationalError as trouble:
+        why = str(trouble).strip().splitlines()[0] if str(trouble).strip() else "no answer"
+        raise FileRefused(
+            f"the sessions cannot be reached: start Fat Signal first, or give files (the database says: {why})"
+        ) from None
 
 
 def _as_it_plays(file: Path, instrument: str) -> "tuple[DiVoltage, str]":

@@ -17,6 +17,7 @@ from uuid import UUID
 from pydantic import ValidationError
 
 from fatsignal import __version__
+from fatsignal.core.tone.response_shelf import look_on
 from fatsignal.engine.ears import Ear, Ears
 from fatsignal.engine.engine_lock import acquire_engine_lock
 from fatsignal.engine.events import (
@@ -49,6 +50,7 @@ from fatsignal.engine.orders import (
 from fatsignal.engine.priority import Rank, prefer_this_process, prefer_this_thread
 from fatsignal.engine.protocol import ADDRESS_NAME, OLDEST_SPOKEN, SPOKEN_HERE, VERSION, EngineAddress
 from fatsignal.files.atomic_write import atomic_write
+from fatsignal.files.responses import ResponseFolder
 from fatsignal.log import write_log
 from fatsignal.rig.forkserver import prepare
 
@@ -351,6 +353,7 @@ async def _main() -> None:
         return
     with life:
         (arguments.run_folder / ADDRESS_NAME).unlink(missing_ok=True)
+        look_on(ResponseFolder(arguments.run_folder.parent / "responses"))
         await Engine(arguments.run_folder, apart=arguments.apart).serve()
 
 

@@ -1,5 +1,6 @@
 """The tones that are heard, run on what comes in, block by block; and printed beside it where that is wanted."""
 
+import logging
 import threading
 import time
 from collections.abc import Callable, Sequence
@@ -18,6 +19,8 @@ from fatsignal.rig.source import Block, InputChannel, Source, side_by_side
 SIM_NAME = "sim"
 # The parts' sounds through their tones, by the part's place among the parts; a part without one is left out.
 Wet = dict[int, Samples]
+
+log = logging.getLogger(__name__)
 
 
 class LiveChains:
@@ -90,7 +93,11 @@ class LiveChains:
         while True:
             with self._turning:
                 index, tone = next(iter(self._turned.items()))
-            self._chains[index].turn_to(self._chain(index, tone))
+            try:
+                self._chains[index].turn_to(self._chain(index, tone))
+            except Exception:
+                # What cannot be made leaves what is heard as it is; whoever turned it was told why.
+                log.exception("a turned tone could not be made ready")
             with self._turning:
                 if self._turned[index] is tone:
                     del self._turned[index]

@@ -19,7 +19,9 @@ from procrastinate.jobs import Status
 from psycopg import AsyncConnection
 
 from fatsignal.config import Settings, current_settings
+from fatsignal.core.tone.response_shelf import look_on
 from fatsignal.errors import FatSignalError
+from fatsignal.files.responses import ResponseFolder
 from fatsignal.jobs.kind import PROMPT, RENDERS, SHORT, AnyKind, Stopped
 from fatsignal.store import works
 from fatsignal.store.database import RECONNECT_S, WAIT_S, Connection
@@ -125,6 +127,7 @@ async def carry_out(conn: Connection, work_id: UUID, settings: Settings) -> None
     """
     from fatsignal.jobs.kinds import KINDS
 
+    look_on(ResponseFolder(settings.responses_folder))
     holder = uuid4()
     claimed = await works.claim(conn, work_id, holder=holder)
     if claimed is None:

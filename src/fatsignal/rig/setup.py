@@ -204,10 +204,10 @@ class RigSetup(Kept):
     amp: AmpUse | None = AmpUse()
     mics: list[MicOnRig] = Field(
         default_factory=lambda: [
-            MicOnRig(name="mic A", kind="ribbon", distance_m=0.05, input=InputUse(number=2, gain_db=28)),
+            MicOnRig(name="mic A", kind="ribbon", distance_m=0.05, input=InputUse(number=2, gain_db=32)),
             MicOnRig(
                 name="mic B", kind="coil", distance_m=0.081, off_centre_m=0.048, turned_deg=-12,
-                input=InputUse(number=3, gain_db=28),
+                input=InputUse(number=3, gain_db=32),
             ),
         ],
         max_length=MOST_MICS,

@@ -18,7 +18,9 @@ from starlette.middleware.gzip import GZipMiddleware
 import fatsignal
 from fatsignal.acts.shipped_tones import keep_shipped_tones
 from fatsignal.config import Settings, current_settings
+from fatsignal.core.tone.response_shelf import look_on
 from fatsignal.errors import NotFound
+from fatsignal.files.responses import ResponseFolder
 from fatsignal.jobs.worker import make_queue
 from fatsignal.preload import OF_THE_SERVER, preload
 from fatsignal.store.database import open_pool
@@ -55,6 +57,7 @@ from fatsignal.web.routes import (
     playing,
     prints,
     reamp,
+    responses,
     rig_sheets,
     rolls,
     sessions,
@@ -76,7 +79,11 @@ _FAREWELL_S = 8.0
 def create_app(settings: Settings | None = None) -> FastAPI:
     """The application for `settings`; without it, for the settings of this process."""
     settings = settings or current_settings()
-    app = FastAPI(title="Fat Signal", version=fatsignal.__version__, lifespan=_lifespan, docs_url=None, redoc_url=None)
+    # A rig is sent as it is got: what is sent and what is got have one name each in the front end's types.
+    app = FastAPI(
+        title="Fat Signal", version=fatsignal.__version__, lifespan=_lifespan, docs_url=None, redoc_url=None,
+        separate_input_output_schemas=False,
+    )  # fmt: skip
     app.state.settings = settings
     answer_problems(app)
     stations = (
@@ -102,6 +109,7 @@ def create_app(settings: Settings | None = None) -> FastAPI:
         rolls,
         cues,
         reamp,
+        responses,
         prints,
         history,
         playing,
@@ -125,6 +133,8 @@ def create_app(settings: Settings | None = None) -> FastAPI:
 @asynccontextmanager
 async def _lifespan(app: FastAPI) -> AsyncIterator[None]:
     settings: Settings = app.state.settings
+    app.state.responses = ResponseFolder(settings.responses_folder)
+    look_on(app.state.responses)
     build_routes(app)
     pool = open_pool(settings.database_url)
     await pool.open()

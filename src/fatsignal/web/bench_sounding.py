@@ -5,6 +5,7 @@ from uuid import UUID
 from fatsignal.acts.bench import bench_of, bench_order, things_on_bench
 from fatsignal.config import Settings
 from fatsignal.core.cue.monitoring import Monitoring
+from fatsignal.core.tone.document import check_responses
 from fatsignal.errors import FatSignalError
 from fatsignal.store import parts, sessions
 from fatsignal.store.database import Connection
@@ -29,8 +30,11 @@ async def sound(
     ------
     RollRefused
         If something rolls.
+    ToneRefused
+        If an impulse response of the tone is missing.
     """
     things = await things_on_bench(conn, part, session, settings.sessions_folder)
+    check_responses(things.bench.tone)
     gains = engine.bench_gains.get(part.id, {})
     await engine.bench(
         bench_order(things, session, speed=settings.rig_speed or 1.0, start_frame=start_frame, gains_db=gains)

@@ -7,6 +7,7 @@ from fastapi import Depends, Request
 from psycopg_pool import AsyncConnectionPool
 
 from fatsignal.config import Settings
+from fatsignal.files.responses import ResponseFolder
 from fatsignal.store.database import Connection
 from fatsignal.web.engine_controller import EngineController
 from fatsignal.web.take_lists import TakeLists
@@ -37,4 +38,5 @@ Pool = Annotated[AsyncConnectionPool[Connection], _held("pool")]
 SettingsDep = Annotated[Settings, _held("settings")]
 EngineDep = Annotated[EngineController, _held("engine")]
 WorkQueueDep = Annotated[WorkQueue, _held("queue")]
+ResponsesDep = Annotated[ResponseFolder, _held("responses")]
 TakeListsDep = Annotated[TakeLists, _held("take_lists")]

@@ -1,23 +1,19 @@
 import { ArrowLeft, ArrowRight, Copy, Plus, Power, X } from 'lucide-react'
-import type { BenchBlock, Control, Curve } from '../../api/client'
+import type { BenchBlock, Curve } from '../../api/client'
 import { useWidth } from '../../shell/useSize'
 import { Select } from '../../ui/Select'
 import { BlockChart } from './BlockChart'
+import { ResponseChoice } from './ResponseChoice'
 import { TurnRule } from './TurnRule'
-
-export interface BlockActs {
-  turn: (control: Control, value: number | boolean | string) => void
-  bypass: () => void
-  move: (by: number) => void
-  copy: () => void
-  remove: () => void
-  addRow: (field: string) => void
-  removeRow: (field: string, row: number) => void
-}
+import type { BlockActs } from './useStripActs'
 
 interface BlockStripProps {
   block: BenchBlock
   index: number
+  /** Whether the tone has paths: a line above each block says in which it lies. */
+  lanes: boolean
+  /** Names of responses whose files are missing. */
+  missing: string[]
   curve: Curve | undefined
   chosen: boolean
   /** Which of its values the keys turn. */
@@ -27,7 +23,7 @@ interface BlockStripProps {
 }
 
 /** One block: its name, what it does as a curve, what can be set. */
-export function BlockStrip({ block, index, curve, chosen, control, onChoose, acts }: BlockStripProps) {
+export function BlockStrip({ block, index, lanes, missing, curve, chosen, control, onChoose, acts }: BlockStripProps) {
   const [width, box] = useWidth<HTMLElement>()
   const inner = Math.max(90, width)
   const place = `${block.title}, block ${index + 1}`
@@ -41,8 +37,15 @@ export function BlockStrip({ block, index, curve, chosen, control, onChoose, act
         chosen ? 'border-[2.5px] border-ink' : 'm-[1.5px] border border-rule'
       } ${block.bypassed ? 'opacity-60' : ''}`}
     >
+      {lanes && (
+        <p
+          className={`-mx-2 mb-1 h-5 shrink-0 truncate px-2 text-[12.5px] leading-5 ${block.lane ? 'border-b border-ink bg-wash' : ''}`}
+        >
+          {block.lane}
+        </p>
+      )}
       <header className="flex items-center gap-1">
-        <h3 className="min-w-0 grow truncate text-[15.5px] leading-6" title={block.title}>
+        <h3 className="min-w-0 grow truncate text-[15.5px] leading-6 tracking-tight" title={block.title}>
           {block.title}
         </h3>
         <Tool label={`${block.bypassed ? 'Let' : 'Bypass'} ${place}`} pressed={block.bypassed} onClick={acts.bypass}>
@@ -81,6 +84,16 @@ export function BlockStrip({ block, index, curve, chosen, control, onChoose, act
                     chosen={turns}
                     onChoose={() => onChoose(at)}
                     onTurn={(value) => acts.turn(each, value)}
+                  />
+                )
+              if (each.shape === 'file')
+                return (
+                  <ResponseChoice
+                    key={each.path.join('.')}
+                    label={name}
+                    control={each}
+                    missing={missing.includes(String(each.value))}
+                    onChoose={acts.setResponse}
                   />
                 )
               return (

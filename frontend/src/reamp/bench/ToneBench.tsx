@@ -1,7 +1,7 @@
 import { useCallback, useEffect, useState } from 'react'
-import type { Bench, Control, Part } from '../../api/client'
+import type { Bench, Part } from '../../api/client'
 import { notice } from '../../api/live'
-import { queryClient, useTones } from '../../api/queries'
+import { useTones } from '../../api/queries'
 import { useChoice } from '../../desk/Choice'
 import { useStationActs } from '../../desk/DeckActs'
 import { useRolling } from '../../desk/Rolling'
@@ -13,15 +13,15 @@ import { Select } from '../../ui/Select'
 import { clock, count } from '../../ui/format'
 import { AddBlock } from './AddBlock'
 import { BenchHead } from './BenchHead'
-import { BlockStrip } from './BlockStrip'
 import { KeepDialog } from './KeepDialog'
 import { LoopWave } from './LoopWave'
 import { SoundsRow } from './SoundsRow'
 import { SpectrumApart } from './SpectrumApart'
-import { turned } from './TurnRule'
-import { benchQuery, useBenchCurves, useBenchQuery, useBlockKinds, useMeasured, useRevisions } from './queries'
+import { StripRow } from './StripRow'
+import { useBenchCurves, useBenchQuery, useBlockKinds, useMeasured, useRevisions } from './queries'
 import { useBenchActs } from './useBenchActs'
 import { useBenchSound } from './useBenchSound'
+import { useStripActs } from './useStripActs'
 
 /** A tone is worked out: a dry source goes round and round through it, and every turn is heard. */
 export function ToneBench({ part }: { part: Part }) {
@@ -52,10 +52,10 @@ function Laid({ bench }: { bench: Bench }) {
   const kinds = useBlockKinds().data ?? []
   const tones = useTones().data ?? []
   const revisions = useRevisions(bench.kept_tone_id).data ?? []
-  const [adding, setAdding] = useState(false)
+  const strips = useStripActs(bench, acts.edit)
+  // Where a block is to be added, while its kind is chosen.
+  const [adding, setAdding] = useState<number[] | null>(null)
   const [keeping, setKeeping] = useState(false)
-  const chosen = Math.min(Number(shown.get('block') ?? 0), bench.blocks.length - 1)
-  const control = Number(shown.get('value') ?? 0)
   const against =
     bench.sounds.find((each) => each.key === shown.get('against') && each.key !== 'tone') ??
     bench.sounds.find((each) => each.kind === 'mic') ??
@@ -73,46 +73,7 @@ function Laid({ bench }: { bench: Bench }) {
   const roll = useCallback(() => rollOrStop(), [rollOrStop])
   useStationActs({ record: 'Roll', roll, binAndRoll, playOrStop, sounds })
 
-  /** What is chosen and lies there now: what was drawn last may be a key press older. */
-  function now() {
-    const address = new URLSearchParams(window.location.search)
-    const there = queryClient.getQueryData<Bench>(benchQuery(bench.part_id).queryKey) ?? bench
-    const at = Math.min(Number(address.get('block') ?? 0), there.blocks.length - 1)
-    const of = there.blocks[at]?.groups.flatMap((group) => group.controls) ?? []
-    return { there, at, block: there.blocks[at], controls: of, value: Number(address.get('value') ?? 0) }
-  }
-  const choose = (next: number, value?: number) =>
-    show({
-      block: String(next),
-      ...(value === undefined ? (next === chosen ? {} : { value: null }) : { value: String(value) }),
-    })
-  const turn = (at: number, each: Control, value: number | boolean | string) =>
-    void acts.edit({ do: 'set', block: at, kind: now().there.blocks[at]!.kind, path: each.path, value })
-  function turnChosen(steps: number) {
-    const { at, controls: all, value } = now()
-    const each = all[value]
-    if (!each) return
-    if (each.shape === 'number') turn(at, each, turned(each, steps))
-    else if (each.shape === 'switch') turn(at, each, !each.value)
-    else {
-      const next = each.choices.indexOf(String(each.value)) + Math.sign(steps)
-      turn(at, each, each.choices[(next + each.choices.length) % each.choices.length]!)
-    }
-  }
-  function move(at: number, by: number) {
-    const to = at + by
-    if (to < 0 || to >= now().there.blocks.length) return
-    void acts.edit({ do: 'move', block: at, to })
-    choose(to)
-  }
-  function goTo(by: number) {
-    const { there, at } = now()
-    choose(Math.min(there.blocks.length - 1, Math.max(0, at + by)))
-  }
-  function goToValue(by: number) {
-    const { at, controls: all, value } = now()
-    choose(at, Math.min(all.length - 1, Math.max(0, value + by)))
-  }
+  const onChosen = () => strips.of(strips.now().block)
   function hear(key: string) {
     if (key !== 'tone') show({ against: key })
     void sound.hear(key)
@@ -122,34 +83,31 @@ function Laid({ bench }: { bench: Bench }) {
     {
       key: 'ArrowRight',
       does: 'next block; with Shift move this one on',
-      act: ({ shiftKey }) => (shiftKey ? move(now().at, 1) : goTo(1)),
+      act: ({ shiftKey }) => (shiftKey ? onChosen().move(1) : strips.goTo(1)),
     },
     {
       key: 'ArrowLeft',
       does: 'block before; with Shift move this one there',
-      act: ({ shiftKey }) => (shiftKey ? move(now().at, -1) : goTo(-1)),
+      act: ({ shiftKey }) => (shiftKey ? onChosen().move(-1) : strips.goTo(-1)),
     },
     {
       key: 'ArrowDown',
       does: 'next value of the block',
-      act: () => goToValue(1),
+      act: () => strips.goToValue(1),
     },
-    { key: 'ArrowUp', does: 'value before', act: () => goToValue(-1) },
-    { key: ',', does: 'turn it down', act: () => turnChosen(-1) },
-    { key: '.', does: 'turn it up', act: () => turnChosen(1) },
-    { key: '<', does: 'turn it far down', act: () => turnChosen(-10) },
-    { key: '>', does: 'turn it far up', act: () => turnChosen(10) },
+    { key: 'ArrowUp', does: 'value before', act: () => strips.goToValue(-1) },
+    { key: ',', does: 'turn it down', act: () => strips.turnChosen(-1) },
+    { key: '.', does: 'turn it up', act: () => strips.turnChosen(1) },
+    { key: '<', does: 'turn it far down', act: () => strips.turnChosen(-10) },
+    { key: '>', does: 'turn it far up', act: () => strips.turnChosen(10) },
     {
       key: 'b',
       does: 'bypass the block, or let it in again',
-      act: () => {
-        const { at, block } = now()
-        if (block) void acts.edit({ do: 'bypass', block: at, bypassed: !block.bypassed })
-      },
+      act: () => onChosen().bypass(),
     },
-    { key: 'n', does: 'add a block behind it', act: () => setAdding(true) },
-    { key: 'c', does: 'copy the block', act: () => void acts.edit({ do: 'copy', block: now().at }) },
-    { key: 'Delete', does: 'remove the block', act: () => void acts.edit({ do: 'remove', block: now().at }) },
+    { key: 'n', does: 'add a block behind it', act: () => setAdding(strips.behind()) },
+    { key: 'c', does: 'copy the block', act: () => onChosen().copy() },
+    { key: 'Delete', does: 'remove the block', act: () => onChosen().remove() },
     {
       key: 'q',
       does: 'put the tone aside as A; with Shift take A up again',
@@ -165,7 +123,7 @@ function Laid({ bench }: { bench: Bench }) {
     {
       key: 'd',
       does: 'hear it dry, and the tone again',
-      act: () => hear(now().there.heard === 'dry' ? 'tone' : 'dry'),
+      act: () => hear(strips.now().there.heard === 'dry' ? 'tone' : 'dry'),
     },
     ...bench.sounds.slice(0, 9).map((each, index) => ({
       key: String(index + 1),
@@ -266,7 +224,7 @@ function Laid({ bench }: { bench: Bench }) {
           />
         </span>
         <span className="ml-auto flex items-center gap-2 self-center">
-          <Button onClick={() => setAdding(true)}>
+          <Button onClick={() => setAdding(strips.behind())}>
             Add a block <kbd className="font-text text-pencil">N</kbd>
           </Button>
           <Button
@@ -277,36 +235,16 @@ function Laid({ bench }: { bench: Bench }) {
           </Button>
         </span>
       </header>
-      <div className="relative flex min-h-0 grow gap-1 overflow-x-auto overflow-y-hidden pb-1">
-        {bench.blocks.map((each, index) => (
-          <BlockStrip
-            key={`${index} ${each.kind}`}
-            block={each}
-            index={index}
-            curve={curves?.[index]?.kind === each.kind ? curves[index] : undefined}
-            chosen={index === chosen}
-            control={control}
-            onChoose={(value) => choose(index, value)}
-            acts={{
-              turn: (of, value) => turn(index, of, value),
-              bypass: () => void acts.edit({ do: 'bypass', block: index, bypassed: !each.bypassed }),
-              move: (by) => move(index, by),
-              copy: () => void acts.edit({ do: 'copy', block: index }),
-              remove: () => void acts.edit({ do: 'remove', block: index }),
-              addRow: (field) => void acts.edit({ do: 'add_row', block: index, field }),
-              removeRow: (field, row) => void acts.edit({ do: 'remove_row', block: index, field, row }),
-            }}
-          />
-        ))}
-      </div>
+      <StripRow bench={bench} curves={curves} strips={strips} onAddAt={setAdding} />
       <AddBlock
-        open={adding}
+        open={adding !== null}
         kinds={kinds}
         onAdd={(kind) => {
-          void acts.edit({ do: 'add', kind, at: chosen + 1 })
-          choose(chosen + 1)
+          if (!adding) return
+          void acts.edit({ do: 'add', kind, at: adding })
+          strips.choose(adding)
         }}
-        onClose={() => setAdding(false)}
+        onClose={() => setAdding(null)}
       />
       {keeping && <KeepDialog bench={bench} open onKeep={acts.keep} onClose={() => setKeeping(false)} />}
     </section>

@@ -63,22 +63,24 @@ export class Turning {
   }
 }
 
-const sameValue = (one: SetValue, other: SetValue) =>
-  one.block === other.block && JSON.stringify(one.path) === JSON.stringify(other.path)
+/** Places and paths are short lists of numbers and words. */
+export const same = (one: readonly unknown[], other: readonly unknown[]) =>
+  JSON.stringify(one) === JSON.stringify(other)
+
+const sameValue = (one: SetValue, other: SetValue) => same(one.block, other.block) && same(one.path, other.path)
 
 export function withValue(bench: Bench, edit: SetValue): Bench {
-  const path = JSON.stringify(edit.path)
   return {
     ...bench,
-    blocks: bench.blocks.map((block, index) =>
-      index !== edit.block
+    blocks: bench.blocks.map((block) =>
+      !same(block.place, edit.block)
         ? block
         : {
             ...block,
             groups: block.groups.map((group) => ({
               ...group,
               controls: group.controls.map((control) =>
-                JSON.stringify(control.path) === path ? { ...control, value: edit.value } : control,
+                same(control.path, edit.path) ? { ...control, value: edit.value } : control,
               ),
             })),
           },

@@ -8,17 +8,20 @@ from pydantic import BaseModel
 from pydantic.fields import FieldInfo
 
 from fatsignal.core.tone.blocks.block import ToneBlock, TonePart, label_of
+from fatsignal.core.tone.blocks.response import ResponseFile
 
 Path = tuple[str | int, ...]
 
 
 @dataclass(frozen=True, slots=True)
 class Control:
-    """One value. A number has limits, the least step, and whether its rule is even in steps or in ratios."""
+    """One value. A number has limits, the least step, and whether its rule is even in steps or in ratios; of a file the
+    value is its name.
+    """
 
     path: Path
     label: str
-    shape: Literal["number", "choice", "switch"]
+    shape: Literal["number", "choice", "switch", "file"]
     value: float | str | bool | None
     unit: str = ""
     low: float = 0.0
@@ -51,8 +54,9 @@ def controls_of(block: ToneBlock) -> tuple[list[ControlGroup], list[Extensible]]
     own: list[Control] = []
     groups: list[ControlGroup] = []
     extensible: list[Extensible] = []
+    idle = block.idle() | {"kind", "bypassed"}
     for name, field in type(block).model_fields.items():
-        if name in ("kind", "bypassed"):
+        if name in idle:
             continue
         rows = rows_of(field)
         if rows is None:
@@ -62,7 +66,9 @@ def controls_of(block: ToneBlock) -> tuple[list[ControlGroup], list[Extensible]]
         singular = name.removesuffix("s")
         for index, row in enumerate(values):
             controls = tuple(
-                _control(each, (name, index, key), getattr(row, key)) for key, each in rows.model_fields.items()
+                _control(each, (name, index, key), getattr(row, key))
+                for key, each in rows.model_fields.items()
+                if get_origin(each.annotation) is not list
             )
             least = _limit(field, "min_length") or 0
             groups.append(ControlGroup(f"{singular} {index + 1}", (name, index), controls, len(values) > least))
@@ -84,6 +90,8 @@ def _control(field: FieldInfo, path: Path, value: Any) -> Control:
     kinds = _kinds(field.annotation)
     if bool in kinds:
         return Control(path, label, "switch", bool(value))
+    if ResponseFile in kinds:
+        return Control(path, label, "file", value.name if value is not None else None)
     choices = tuple(str(each) for kind in kinds if get_origin(kind) is Literal for each in get_args(kind))
     if choices:
         return Control(path, label, "choice", str(value), choices=choices)

@@ -8,6 +8,7 @@ import numpy as np
 
 from fatsignal.core.tone.blocks import ToneBlock
 from fatsignal.core.tone.document import Tone
+from fatsignal.core.tone.places import every_block
 
 _X_UNITS = {"frequency": "Hz", "level": "dBV in", "time": "ms", "echoes": "ms", "none": ""}
 
@@ -27,8 +28,8 @@ class BlockCurve:
 
 
 def block_curves(tone: Tone) -> list[BlockCurve]:
-    """One curve a block, in signal order; while one is turned, those of the others are there."""
-    return [_curve(type(block), block.model_dump_json(exclude={"bypassed"})) for block in tone.blocks]
+    """One curve a block, in the order of `every_block`; while one is turned, those of the others are there."""
+    return [_curve(type(block), block.model_dump_json(exclude={"bypassed"})) for _, block in every_block(tone.blocks)]
 
 
 @lru_cache(maxsize=512)

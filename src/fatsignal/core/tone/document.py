@@ -3,22 +3,29 @@
 The JSON Schema of the open format is made from these models; `docs/formats.md` shows it.
 """
 
+import base64
 import hashlib
 import json
 import math
+from collections.abc import Callable, Iterator
 from typing import Any, Literal
 
-from pydantic import Field, ValidationError, model_validator
+from pydantic import Base64Bytes, Field, ValidationError, model_validator
 
 from fatsignal.core.tone.blocks import Block
 from fatsignal.core.tone.blocks.block import TonePart
+from fatsignal.core.tone.blocks.response import ImpulseResponse, ResponseFile
 from fatsignal.core.tone.instruments import For
+from fatsignal.core.tone.places import every_block, every_heard_block
+from fatsignal.core.tone.response_shelf import find_response
 from fatsignal.core.tone.voltage import HIGHEST_FULL_SCALE_V, LOWEST_FULL_SCALE_V, UNKNOWN_FULL_SCALE_V
 from fatsignal.errors import ToneRefused
 
 FORMAT = "fatsignal.tone"
-MOST_BLOCKS = 24
+MOST_BLOCKS = 32
 LARGEST_DOCUMENT_BYTES = 262_144
+# With the files of its impulse responses.
+LARGEST_WITH_RESPONSES_BYTES = 32 * 1024**2
 
 
 class Tone(TonePart):
@@ -50,10 +57,72 @@ class Tone(TonePart):
             values["blocks"] = [_counted_from_one_volt(block, up_db) for block in blocks]
         return {**values, "version": 2}
 
+    @model_validator(mode="after")
+    def _not_too_many(self) -> "Tone":
+        count = sum(1 for _ in every_block(self.blocks))
+        if count > MOST_BLOCKS:
+            raise ValueError(f"it has {count} blocks with those in splits; up to {MOST_BLOCKS} can be run")
+        return self
+
     def fingerprint(self) -> str:
         """SHA-256 of the canonical document: two tones with one fingerprint sound the same."""
         canonical = json.dumps(self.model_dump(mode="json"), sort_keys=True, separators=(",", ":"))
         return hashlib.sha256(canonical.encode()).hexdigest()
+
+
+class ToneFile(Tone):
+    """A tone as it goes from one studio to another: with the files of its impulse responses."""
+
+    responses: dict[str, Base64Bytes] = Field(
+        default_factory=dict, description="Each file under the SHA-256 of its bytes, in Base64."
+    )
+
+    @model_validator(mode="after")
+    def _checksums(self) -> "ToneFile":
+        for sha256, content in self.responses.items():
+            if hashlib.sha256(content).hexdigest() != sha256:
+                raise ValueError(f"the impulse response {sha256[:12]}… is damaged: export the tone again")
+        return self
+
+
+def files_of(tone: Tone) -> Iterator[ResponseFile]:
+    """The files of its impulse responses, of bypassed blocks too."""
+    blocks = (block for _, block in every_block(tone.blocks))
+    return (block.file for block in blocks if isinstance(block, ImpulseResponse) and block.file is not None)
+
+
+def missing_of(tone: Tone) -> list[str]:
+    """The names of the impulse responses that it needs and that are missing here."""
+    heard = (block for block in every_heard_block(tone.blocks) if isinstance(block, ImpulseResponse))
+    files = (block.file for block in heard if block.file is not None)
+    return [file.name for file in files if find_response(file.sha256) is None]
+
+
+def check_responses(tone: Tone) -> None:
+    """Refuse a tone of which an impulse response that is heard is missing here."""
+    for name in missing_of(tone):
+        raise ToneRefused(
+            f"the impulse response {name} of the tone {tone.name} is missing: bring in its file again, or bypass its "
+            "block"
+        )
+
+
+def with_responses(document: dict[str, Any], read_bytes: Callable[[str], bytes | None]) -> dict[str, Any]:
+    """A tone's document with those files of its impulse responses that `read_bytes` gives."""
+    found = {file.sha256: read_bytes(file.sha256) for file in files_of(parse_tone(document))}
+    told = {sha256: base64.b64encode(content).decode() for sha256, content in found.items() if content is not None}
+    return {**document, "responses": told} if told else document
+
+
+def parse_tone_file(document: Any) -> tuple[Tone, dict[str, bytes]]:
+    """Validate a decoded JSON document that may hold the files of its impulse responses: the tone, and those files."""
+    if not isinstance(document, dict) or "responses" not in document:
+        return parse_tone(document), {}
+    own = parse_tone({name: value for name, value in document.items() if name != "responses"})
+    try:
+        return own, ToneFile.model_validate(document).responses
+    except ValidationError as problem:
+        raise ToneRefused(_explain(problem)) from None
 
 
 def parse_tone(document: Any) -> Tone:
@@ -65,14 +134,28 @@ def parse_tone(document: Any) -> Tone:
 
 
 def read_tone(text: str | bytes) -> Tone:
-    """Parse and validate a tone from JSON text of at most 256 KiB."""
-    if len(text) > LARGEST_DOCUMENT_BYTES:
-        raise ToneRefused(f"this tone document has {len(text)} bytes; at most {LARGEST_DOCUMENT_BYTES} are read")
+    """Parse and validate a tone from JSON text; files of impulse responses in it are left out."""
+    return read_tone_file(text)[0]
+
+
+def read_tone_file(text: str | bytes) -> tuple[Tone, dict[str, bytes]]:
+    """As `parse_tone_file`, from JSON text of at most 32 MiB, 256 KiB without the files of impulse responses."""
+    if len(text) > LARGEST_WITH_RESPONSES_BYTES:
+        raise ToneRefused(f"this tone document has {len(text)} bytes; at most {LARGEST_WITH_RESPONSES_BYTES} are read")
     try:
         document = json.loads(text)
     except (ValueError, RecursionError):
         raise ToneRefused("this is not a JSON document; a tone is one, see docs/formats.md") from None
-    return parse_tone(document)
+    check_size(document)
+    return parse_tone_file(document)
+
+
+def check_size(document: Any) -> None:
+    """Refuse a decoded document whose tone, without the files of impulse responses, is larger than any tone is."""
+    own = {name: value for name, value in document.items() if name != "responses"} if isinstance(document, dict) else ""
+    size = len(json.dumps(own))
+    if size > LARGEST_DOCUMENT_BYTES:
+        raise ToneRefused(f"this tone document has {size} bytes; at most {LARGEST_DOCUMENT_BYTES} are read")
 
 
 def _counted_from_one_volt(block: Any, up_db: float) -> Any:
@@ -84,7 +167,7 @@ def _counted_from_one_volt(block: Any, up_db: float) -> Any:
 
 def tone_schema() -> dict[str, Any]:
     """JSON Schema of the tone document."""
-    return Tone.model_json_schema()
+    return ToneFile.model_json_schema()
 
 
 def _explain(problem: ValidationError) -> str:

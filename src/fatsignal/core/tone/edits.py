@@ -1,18 +1,27 @@
 """What a person does to a tone: each a rule from one document to the next, with what it is called in the history."""
 
-from typing import Annotated, Any, Literal
+import copy
+from collections.abc import Sequence
+from typing import Annotated, Any, Literal, get_origin
 
-from pydantic import BaseModel, Field
+from pydantic import BaseModel, BeforeValidator, Field
 
 from fatsignal.core.tone.blocks import KINDS, ToneBlock
 from fatsignal.core.tone.blocks.block import label_of, value_said
+from fatsignal.core.tone.blocks.response import ImpulseResponse, ResponseFile
 from fatsignal.core.tone.controls import field_at, rows_of
 from fatsignal.core.tone.document import MOST_BLOCKS, Tone, parse_tone
+from fatsignal.core.tone.places import block_at, every_block
 from fatsignal.errors import ToneRefused
 
 _BY_KIND: dict[str, type[ToneBlock]] = {kind.model_fields["kind"].default: kind for kind in KINDS}
 
-Place = Annotated[int, Field(ge=0, lt=MOST_BLOCKS)]
+# As `places.Place`: in splits that nest once. A number alone is a place outside of them.
+At = Annotated[
+    list[Annotated[int, Field(ge=0, le=MOST_BLOCKS)]],
+    Field(min_length=1, max_length=5),
+    BeforeValidator(lambda given: [given] if isinstance(given, int) else given),
+]
 
 
 class _Edit(BaseModel):
@@ -26,7 +35,7 @@ class SetValue(_Edit):
     """Turn one value of a block; `kind` is that of the block as the page saw it."""
 
     do: Literal["set"] = "set"
-    block: Place
+    block: At
     kind: str = Field(max_length=40)
     path: list[str | int] = Field(min_length=1, max_length=4)
     value: float | bool | str | None
@@ -41,32 +50,32 @@ class AddBlock(_Edit):
 
     do: Literal["add"] = "add"
     kind: str = Field(max_length=40)
-    at: Annotated[int, Field(ge=0, le=MOST_BLOCKS)]
+    at: At
 
 
 class MoveBlock(_Edit):
-    """A block to another place: it has that place afterwards."""
+    """A block to another place, told as it is after the block was taken from its own."""
 
     do: Literal["move"] = "move"
-    block: Place
-    to: Place
+    block: At
+    to: At
 
 
 class CopyBlock(_Edit):
     """The same block once more, behind itself."""
 
     do: Literal["copy"] = "copy"
-    block: Place
+    block: At
 
 
 class RemoveBlock(_Edit):
     do: Literal["remove"] = "remove"
-    block: Place
+    block: At
 
 
 class BypassBlock(_Edit):
     do: Literal["bypass"] = "bypass"
-    block: Place
+    block: At
     bypassed: bool
 
 
@@ -74,15 +83,23 @@ class AddRow(_Edit):
     """One more of a list of a block: a band, a microphone. It begins as the last one is."""
 
     do: Literal["add_row"] = "add_row"
-    block: Place
+    block: At
     field: str = Field(max_length=40)
 
 
 class RemoveRow(_Edit):
     do: Literal["remove_row"] = "remove_row"
-    block: Place
+    block: At
     field: str = Field(max_length=40)
     row: int = Field(ge=0, lt=64)
+
+
+class SetResponse(_Edit):
+    """Choose the file of an impulse response."""
+
+    do: Literal["response"] = "response"
+    block: At
+    file: ResponseFile
 
 
 class SetOversampling(_Edit):
@@ -91,7 +108,16 @@ class SetOversampling(_Edit):
 
 
 ToneEdit = Annotated[
-    SetValue | AddBlock | MoveBlock | CopyBlock | RemoveBlock | BypassBlock | AddRow | RemoveRow | SetOversampling,
+    SetValue
+    | SetResponse
+    | AddBlock
+    | MoveBlock
+    | CopyBlock
+    | RemoveBlock
+    | BypassBlock
+    | AddRow
+    | RemoveRow
+    | SetOversampling,
     Field(discriminator="do"),
 ]
 
@@ -105,59 +131,86 @@ def edited(tone: Tone, edit: ToneEdit) -> tuple[Tone, str]:
         If there is no such block or value, or the value is outside its limits; the tone stays as it is.
     """
     document = tone.model_dump(mode="json")
-    blocks: list[dict[str, Any]] = document["blocks"]
-    match edit:
-        case SetOversampling():
-            document["oversample"] = edit.factor
-            return parse_tone(document), f"oversampling {edit.factor}×"
-        case AddBlock():
-            if edit.kind not in _BY_KIND:
-                raise ToneRefused(f"there is no block of the kind {edit.kind}: choose {', '.join(_BY_KIND)}")
-            if len(blocks) >= MOST_BLOCKS:
-                raise ToneRefused(f"a tone has {MOST_BLOCKS} blocks at most: take one out first")
-            added = _BY_KIND[edit.kind].example()
-            blocks.insert(min(edit.at, len(blocks)), added.model_dump(mode="json"))
-            return parse_tone(document), f"{added.TITLE} added"
+    if isinstance(edit, SetOversampling):
+        document["oversample"] = edit.factor
+        return parse_tone(document), f"oversampling {edit.factor}×"
+    if isinstance(edit, AddBlock):
+        if edit.kind not in _BY_KIND:
+            raise ToneRefused(f"there is no block of the kind {edit.kind}: choose {', '.join(_BY_KIND)}")
+        _check_room(tone)
+        added = _BY_KIND[edit.kind].example()
+        row = _row(document, edit.at)
+        row.insert(min(edit.at[-1], len(row)), added.model_dump(mode="json"))
+        return parse_tone(document), f"{added.TITLE} added"
     block = _block_at(tone, edit.block)
+    row, index = _row(document, edit.block), edit.block[-1]
     match edit:
         case SetValue():
-            if edit.kind != blocks[edit.block]["kind"]:
+            if edit.kind != row[index]["kind"]:
                 raise ToneRefused(f"the block there is {block.TITLE} now: look again, and turn it then")
-            return _with_value(document, block, edit)
+            return _with_value(document, row[index], block, edit)
+        case SetResponse():
+            if not isinstance(block, ImpulseResponse):
+                raise ToneRefused(f"the block there is {block.TITLE}: choose an impulse response, or add one")
+            row[index]["file"] = edit.file.model_dump()
+            return parse_tone(document), f"{block.TITLE}: {edit.file.name}"
         case MoveBlock():
-            blocks.insert(min(edit.to, len(blocks) - 1), blocks.pop(edit.block))
+            moved = row.pop(index)
+            to = _row(document, edit.to)
+            to.insert(min(edit.to[-1], len(to)), moved)
             return parse_tone(document), f"{block.TITLE} moved"
         case CopyBlock():
-            if len(blocks) >= MOST_BLOCKS:
-                raise ToneRefused(f"a tone has {MOST_BLOCKS} blocks at most: take one out first")
-            blocks.insert(edit.block + 1, dict(blocks[edit.block]))
+            _check_room(tone)
+            row.insert(index + 1, copy.deepcopy(row[index]))
             return parse_tone(document), f"{block.TITLE} copied"
         case RemoveBlock():
-            if len(blocks) == 1:
+            if len(edit.block) == 1 and len(row) == 1:
                 raise ToneRefused("a tone has one block at least: bypass it instead")
-            del blocks[edit.block]
+            del row[index]
             return parse_tone(document), f"{block.TITLE} removed"
         case BypassBlock():
-            blocks[edit.block]["bypassed"] = edit.bypassed
+            row[index]["bypassed"] = edit.bypassed
             return parse_tone(document), f"{block.TITLE} {'bypassed' if edit.bypassed else 'back in'}"
         case AddRow() | RemoveRow():
-            return _with_rows(document, block, edit)
+            return _with_rows(document, row[index], block, edit)
 
 
-def _block_at(tone: Tone, place: int) -> ToneBlock:
-    if place >= len(tone.blocks):
-        raise ToneRefused(f"this tone has {len(tone.blocks)} blocks, and none at place {place + 1}: look again")
-    return tone.blocks[place]
+def _block_at(tone: Tone, place: Sequence[int]) -> ToneBlock:
+    try:
+        return block_at(tone.blocks, tuple(place))
+    except LookupError:
+        there = f"{len(tone.blocks)} blocks, and none" if len(place) == 1 else "no block"
+        raise ToneRefused(f"this tone has {there} at place {_said(place)}: look again") from None
 
 
-def _with_value(document: dict[str, Any], block: ToneBlock, edit: SetValue) -> tuple[Tone, str]:
+def _row(document: dict[str, Any], place: Sequence[int]) -> list[dict[str, Any]]:
+    """The row of a document in which a place lies."""
+    row: list[dict[str, Any]] = document["blocks"]
+    try:
+        for index, path in zip(place[:-1:2], place[1::2], strict=True):
+            row = row[index]["paths"][path]["blocks"]
+    except (LookupError, ValueError):
+        raise ToneRefused(f"this tone has no place {_said(place)}: look again") from None
+    return row
+
+
+def _said(place: Sequence[int]) -> str:
+    return " ".join(str(number + 1) for number in place)
+
+
+def _check_room(tone: Tone) -> None:
+    if sum(1 for _ in every_block(tone.blocks)) >= MOST_BLOCKS:
+        raise ToneRefused(f"a tone has {MOST_BLOCKS} blocks at most: take one out first")
+
+
+def _with_value(document: dict[str, Any], own: dict[str, Any], block: ToneBlock, edit: SetValue) -> tuple[Tone, str]:
     try:
         field, before = field_at(block, tuple(edit.path))
     except LookupError:
         raise ToneRefused(f"{block.TITLE} has no {' '.join(map(str, edit.path))}") from None
-    if rows_of(field) is not None or (edit.path[-1] == "kind" and len(edit.path) == 1):
+    if get_origin(field.annotation) is list or edit.path in (["kind"], ["file"]):
         raise ToneRefused(f"{block.TITLE}: {edit.path[-1]} is not a value that is turned")
-    here: Any = document["blocks"][edit.block]
+    here: Any = own
     for step in edit.path[:-1]:
         here = here[step]
     value = edit.value
@@ -170,15 +223,17 @@ def _with_value(document: dict[str, Any], block: ToneBlock, edit: SetValue) -> t
         value = int(value)
     here[edit.path[-1]] = value
     turned = parse_tone(document)
-    _, now = field_at(turned.blocks[edit.block], tuple(edit.path))
+    _, now = field_at(_block_at(turned, edit.block), tuple(edit.path))
     return turned, f"{block.TITLE}: {label_of(str(edit.path[-1]), field)} {value_said(now, field)}"
 
 
-def _with_rows(document: dict[str, Any], block: ToneBlock, edit: AddRow | RemoveRow) -> tuple[Tone, str]:
+def _with_rows(
+    document: dict[str, Any], own: dict[str, Any], block: ToneBlock, edit: AddRow | RemoveRow
+) -> tuple[Tone, str]:
     field = type(block).model_fields.get(edit.field)
     if field is None or rows_of(field) is None:
         raise ToneRefused(f"{block.TITLE} has no list of {edit.field}")
-    rows: list[Any] = document["blocks"][edit.block][edit.field]
+    rows: list[Any] = own[edit.field]
     singular = edit.field.removesuffix("s")
     if isinstance(edit, AddRow):
         rows.append(dict(rows[-1]) if rows else type(block).example().model_dump(mode="json")[edit.field][0])

@@ -8,8 +8,9 @@ from collections.abc import Iterable, Iterator
 import numpy as np
 
 from fatsignal.core.clip import Samples, check_finite
+from fatsignal.core.tone.block_row import Run
 from fatsignal.core.tone.blocks.block import Channels
-from fatsignal.core.tone.chain import Run, ToneChain, separate, together
+from fatsignal.core.tone.chain import ToneChain, separate, together
 
 CHUNK_FRAMES = 16_384
 _AHEAD_CHUNKS = 4

@@ -11,9 +11,11 @@ from pydantic import BaseModel, Field
 from fatsignal.acts.bench import BenchThings, SoundKind
 from fatsignal.acts.dry_sound import HowKnown
 from fatsignal.core.material.channels import DRY, find
-from fatsignal.core.tone.blocks import KINDS
+from fatsignal.core.tone.blocks import KINDS, Split, ToneBlock
 from fatsignal.core.tone.controls import controls_of
+from fatsignal.core.tone.document import Tone, missing_of
 from fatsignal.core.tone.instruments import For
+from fatsignal.core.tone.places import Place, block_at, every_block, moved_on
 from fatsignal.store import comps, takes
 from fatsignal.store.database import Connection
 from fatsignal.store.parts import Part
@@ -22,11 +24,11 @@ from fatsignal.web.sounds import StreamedSound, streamed
 
 
 class ControlView(BaseModel, from_attributes=True):
-    """One value of a block: a number on a rule, one of some choices, or a switch."""
+    """One value of a block: a number on a rule, one of some choices, a switch, or a file by its name."""
 
     path: list[str | int]
     label: str
-    shape: Literal["number", "choice", "switch"]
+    shape: Literal["number", "choice", "switch", "file"]
     value: float | str | bool | None
     unit: str
     low: float
@@ -51,11 +53,25 @@ class ExtensibleView(BaseModel, from_attributes=True):
 
 
 class BlockView(BaseModel):
+    """A block; `place` is as in edits, and so is where a move brings it, null where there is no further."""
+
+    place: list[int]
+    lane: str = Field(description="Which path of a split it lies in, and what goes through that; empty outside.")
+    forward: list[int] | None
+    back: list[int] | None
     kind: str
     title: str
     bypassed: bool
     groups: list[ControlGroupView]
     extensible: list[ExtensibleView]
+
+
+class LaneEnd(BaseModel):
+    """The end of a path of a split, or where both are joined: a block can be added there, behind so many of all."""
+
+    place: list[int]
+    lane: str
+    behind: int
 
 
 class KindView(BaseModel):
@@ -103,7 +119,8 @@ class BenchView(BaseModel):
     kept_revision_id: UUID | None
     kept_revision: int | None
     changed: bool = Field(description="It is not as the revision that it was taken from.")
-    blocks: list[BlockView]
+    blocks: list[BlockView] = Field(description="In signal order; those of a split's paths behind it.")
+    lane_ends: list[LaneEnd]
     material_id: UUID | None
     sources: list[DrySourceView]
     from_bar: int
@@ -112,6 +129,7 @@ class BenchView(BaseModel):
     to_frame: int
     sound: StreamedSound
     voltage: VoltageView
+    missing: list[str] = Field(description="Names of impulse responses that the tone needs and that are not here.")
     aside: list[str]
     beside: list[str]
     sounds: list[BenchSoundView]
@@ -160,7 +178,8 @@ async def bench_view(
         oversample=tone.oversample, kept_revision_id=things.kept.id if things.kept else None,
         kept_revision=things.kept.revision if things.kept else None,
         changed=things.kept is None or things.kept.fingerprint != tone.fingerprint(),
-        blocks=[_block_view(block) for block in tone.blocks],
+        blocks=[_block_view(tone, place, block) for place, block in every_block(tone.blocks)],
+        lane_ends=_lane_ends(tone.blocks),
         material_id=bench.material_id, sources=await _sources(conn, part, session),
         from_bar=first_bar, to_bar=max(first_bar + 1, tempo.bar_at(things.loop.to_frame - 1) + 1),
         from_frame=things.loop.from_frame, to_frame=things.loop.to_frame,
@@ -169,7 +188,7 @@ async def bench_view(
             full_scale_v=round(dry.voltage.full_scale_v, 3), inverted=dry.voltage.inverted,
             how=dry.known.how if dry.known else None, says=dry.known.says if dry.known else "not known",
         ),
-        aside=sorted(bench.aside), beside=bench.beside,
+        missing=missing_of(tone), aside=sorted(bench.aside), beside=bench.beside,
         sounds=[BenchSoundView(key=each.key, name=each.name, kind=each.kind) for each in things.sounds],
         heard=things.heard,
     )  # fmt: skip
@@ -199,13 +218,45 @@ def measured_view(things: BenchThings, found: Sequence[dict[str, Any]]) -> Measu
     )  # fmt: skip
 
 
-def _block_view(block: Any) -> BlockView:
+def _block_view(tone: Tone, place: Place, block: ToneBlock) -> BlockView:
     groups, extensible = controls_of(block)
+    forward, back = (moved_on(tone.blocks, place, by) for by in (1, -1))
     return BlockView(
-        kind=block.kind, title=block.TITLE, bypassed=block.bypassed,
+        place=list(place), lane=_lane(tone.blocks, place), forward=list(forward) if forward else None,
+        back=list(back) if back else None,
+        kind=type(block).model_fields["kind"].default,
+        title=block.TITLE, bypassed=block.bypassed,
         groups=[ControlGroupView.model_validate(asdict(group)) for group in groups],
         extensible=[ExtensibleView.model_validate(asdict(each)) for each in extensible],
     )  # fmt: skip
+
+
+def _lane(blocks: Sequence[ToneBlock], place: Place) -> str:
+    """The path in which a place lies."""
+    if len(place) == 1:
+        return ""
+    split = block_at(blocks, place[:-2])
+    assert isinstance(split, Split), "a path is a split's"
+    return f"path {place[-2] + 1}: {split.lane(place[-2])}"
+
+
+def _lane_ends(blocks: Sequence[ToneBlock]) -> list[LaneEnd]:
+    """The ends of all paths and the places where they are joined, in the order in which they are drawn."""
+    places = [place for place, _ in every_block(blocks)]
+    ends: dict[Place, str] = {}
+    for place, block in every_block(blocks):
+        if isinstance(block, Split):
+            for number, path in enumerate(block.paths):
+                end = (*place, number, len(path.blocks))
+                ends[end] = _lane(blocks, end)
+            # Where a path ends with a split, a block behind the join is one at the path's end.
+            ends.setdefault((*place[:-1], place[-1] + 1), "joined")
+    found = [
+        LaneEnd(place=list(place), lane=lane, behind=sum(1 for each in places if each < place))
+        for place, lane in ends.items()
+    ]
+    # Of those behind one block the innermost comes first.
+    return sorted(found, key=lambda each: (each.behind, -len(each.place), each.place))
 
 
 async def _sources(conn: Connection, part: Part, session: Session) -> list[DrySourceView]:

@@ -28,4 +28,8 @@ class CurveView(BaseModel):
 
 async def curves_of(queue: WorkQueue, document: dict[str, Any]) -> list[CurveView]:
     """The curves of a tone's blocks, computed by a worker."""
-    return [CurveView.model_validate(curve) for curve in await queue.computed(CURVES_KIND, {"document": document})]
+    from fatsignal.core.tone.document import missing_of, parse_tone
+
+    # What is missing is no part of the document, and changes what is drawn.
+    asked = {"document": document, "missing": missing_of(parse_tone(document))}
+    return [CurveView.model_validate(curve) for curve in await queue.computed(CURVES_KIND, asked)]

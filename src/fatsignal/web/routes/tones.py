@@ -1,5 +1,6 @@
 """Tones: found by words and by how they sound, their revisions, brought in and taken out as documents."""
 
+import asyncio
 import json
 from datetime import datetime
 from typing import Annotated, Any
@@ -8,14 +9,14 @@ from uuid import UUID, uuid4
 from fastapi import APIRouter, Body, Query, Response
 from pydantic import BaseModel, Field
 
+from fatsignal.acts.keep_responses import keep_responses_of
 from fatsignal.core.tone.finding import MEASURED_BY, Findable, Order, apart, found
 from fatsignal.core.tone.instruments import For
-from fatsignal.errors import ToneRefused
 from fatsignal.jobs.kinds.tone_measuring import TONE_MEASURE_KIND
 from fatsignal.store import history, sessions, tone_measures, tones
 from fatsignal.store.tones import ToneRevision
 from fatsignal.web.attachments import attachment
-from fatsignal.web.context import Pool, Transaction, WorkQueueDep
+from fatsignal.web.context import Pool, ResponsesDep, Transaction, WorkQueueDep
 from fatsignal.web.presenters.bench import KindView, kinds_view
 from fatsignal.web.presenters.curves import CurveView, curves_of
 
@@ -133,16 +134,16 @@ async def find(
 @router.post("/tones", status_code=201)
 async def keep_tone(
     conn: Transaction,
+    folder: ResponsesDep,
     document: Annotated[dict[str, Any], Body(description="A tone document.")],
     session_id: Annotated[UUID | None, Query(description="In whose history it is an act, to be undone.")] = None,
 ) -> ToneView:
     """Keep a tone; under a name that exists it becomes a new revision."""
-    from fatsignal.core.tone.document import LARGEST_DOCUMENT_BYTES, parse_tone
+    from fatsignal.core.tone.document import check_size, parse_tone_file
 
-    size = len(json.dumps(document))
-    if size > LARGEST_DOCUMENT_BYTES:
-        raise ToneRefused(f"this tone document has {size} bytes; at most {LARGEST_DOCUMENT_BYTES} are read")
-    tone = parse_tone(document)
+    check_size(document)
+    tone, brought = await asyncio.to_thread(parse_tone_file, document)
+    await keep_responses_of(conn, folder, tone, brought)
     if session_id is None:
         return _tone_view(await tones.keep_tone(conn, tone))
     await sessions.get_session(conn, session_id)
@@ -188,11 +189,14 @@ async def revisions(tone_id: UUID, conn: Transaction) -> list[RevisionView]:
 
 
 @router.get("/tones/{revision_id}/document.json", response_class=Response)
-async def take_out(revision_id: UUID, conn: Transaction) -> Response:
-    """A tone as a document of the open format."""
+async def take_out(revision_id: UUID, conn: Transaction, folder: ResponsesDep) -> Response:
+    """A tone as a document of the open format, with the files of its impulse responses."""
+    from fatsignal.core.tone.document import with_responses
+
     revision = await tones.get_revision(conn, revision_id)
+    document = await asyncio.to_thread(with_responses, revision.document, folder.read_bytes)
     return Response(
-        json.dumps(revision.document, indent=1), media_type="application/json",
+        json.dumps(document, indent=1), media_type="application/json",
         headers=attachment(f"{revision.name} r{revision.revision}.json"),
     )  # fmt: skip
 

@@ -20,9 +20,11 @@ from fatsignal.core.tone.blocks.octave import Octave
 from fatsignal.core.tone.blocks.phaser import Phaser
 from fatsignal.core.tone.blocks.power import Power
 from fatsignal.core.tone.blocks.preamp import Preamp
+from fatsignal.core.tone.blocks.response import ImpulseResponse, ResponseFile
 from fatsignal.core.tone.blocks.reverb import Reverb
 from fatsignal.core.tone.blocks.soft_clip import SoftClip
 from fatsignal.core.tone.blocks.speaker import Mic, SpeakerAndMics
+from fatsignal.core.tone.blocks.split import Split, SplitPath
 from fatsignal.core.tone.blocks.spring import Spring
 from fatsignal.core.tone.blocks.ten_bands import TenBands
 from fatsignal.core.tone.blocks.tone_network import ToneNetwork
@@ -33,14 +35,18 @@ from fatsignal.core.tone.blocks.wah import Wah
 # In the order in which they usually stand.
 Block = Annotated[
     Gate | Compressor | Wah | Boost | SoftClip | HardClip | Fuzz | Octave | Preamp | FirstStages | ToneNetwork | Power
-    | SpeakerAndMics | Equaliser | TenBands | Phaser | Chorus | Flanger | Tremolo | Echo | Reverb | Spring | Limiter
-    | Trim,
+    | SpeakerAndMics | ImpulseResponse | Equaliser | TenBands | Phaser | Chorus | Flanger | Tremolo | Echo | Reverb
+    | Spring | Limiter | Trim | Split,
     Field(discriminator="kind"),
 ]  # fmt: skip
+# Paths hold blocks, which are listed only here.
+SplitPath.model_rebuild(_types_namespace={"Block": Block})
+Split.model_rebuild()
 KINDS: tuple[type[ToneBlock], ...] = get_args(get_args(Block)[0])
 
 __all__ = [
     "KINDS", "Band", "Block", "Boost", "Chorus", "Compressor", "Echo", "Equaliser", "FirstStages", "Flanger", "Fuzz",
-    "Gate", "HardClip", "Limiter", "Mic", "Octave", "Phaser", "Power", "Preamp", "Reverb", "SoftClip", "SpeakerAndMics",
+    "Gate", "HardClip", "ImpulseResponse", "Limiter", "Mic", "Octave", "Phaser", "Power", "Preamp", "ResponseFile",
+    "Reverb", "SoftClip", "SpeakerAndMics", "Split", "SplitPath",
     "Spring", "TenBands", "ToneBlock", "ToneNetwork", "Tremolo", "Trim", "Wah",
 ]  # fmt: skip

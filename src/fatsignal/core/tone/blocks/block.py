@@ -3,6 +3,7 @@
 A kind is one module beside this one: a class of `ToneBlock` with its fields. `blocks/__init__.py` lists them.
 """
 
+import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any, ClassVar, Literal, Protocol, runtime_checkable
@@ -94,12 +95,14 @@ class ChannelByChannel:
 @dataclass(frozen=True, slots=True)
 class Operating:
     """What a block runs at: its rate, the tempo that note values are counted in, and whether a stage before it works
-    into a loudspeaker's own impedance: then the loudspeaker does not lift the highs by itself.
+    into a loudspeaker's own impedance: then the loudspeaker does not lift the highs by itself. Of blocks within it,
+    those that make partials run at `oversample` times its rate.
     """
 
     rate_hz: int
     quarter_s: float = 0.5
     speaker_is_fed: bool = False
+    oversample: int = 1
 
 
 @dataclass(frozen=True, slots=True)
@@ -186,6 +189,10 @@ class ToneBlock(TonePart):
         """What is set, as label and value with its unit."""
         return self.said(*(name for name in type(self).model_fields if name not in ("kind", "bypassed")))
 
+    def idle(self) -> frozenset[str]:
+        """The settings that do nothing as it is set now: they are not shown, and keep their values."""
+        return frozenset()
+
     def said(self, *names: str) -> list[tuple[str, str]]:
         """Some of its settings in words."""
         return [self._said(name) for name in names]
@@ -209,6 +216,14 @@ def value_said(value: Any, field: FieldInfo) -> str:
     else:
         shown = f"{value:g}" if isinstance(value, float | int) else str(value)
     return f"{shown} {unit}".strip()
+
+
+def shares_of_pan(pan: float) -> tuple[float, float]:
+    """What goes left and right of what stands between left (−1) and right (1), at equal power; in the middle each side
+    has it whole.
+    """
+    turn = (pan + 1) * math.pi / 4
+    return math.sqrt(2) * math.cos(turn), math.sqrt(2) * math.sin(turn)
 
 
 def response_over(click: Samples, rate_hz: int, *, size: int | None = None) -> Samples:

@@ -23,6 +23,7 @@ from fatsignal.core.tone.blocks.block import (
     middle_of,
     response_over,
     setting,
+    shares_of_pan,
 )
 from fatsignal.core.tone.taking_over import take_over
 from fatsignal.core.tone.voltage import OUTPUT_FULL_SCALE_V
@@ -130,7 +131,7 @@ class SpeakerAndMics(ToneBlock):
                 heard = _earlier(heard, arrives - min(arrival_frames))
             heard = heard[shared - lead_frames :]
             factor = 10 ** (mic.gain_db / 20) * (-1 if mic.flipped else 1) * 0.1
-            for number, share in enumerate(_shares(mic.pan) if self.is_wide else (1.0,)):
+            for number, share in enumerate(shares_of_pan(mic.pan) if self.is_wide else (1.0,)):
                 sides[number] = _added(sides[number], factor * share * heard)
         return sides if lifted else [_without_lift(side, self.speaker, rate_hz) for side in sides], lead_frames
 
@@ -159,12 +160,6 @@ class WideCabinet:
         if isinstance(other, WideCabinet):
             for mine, theirs in zip(self._sides, other._sides, strict=True):
                 take_over(mine, theirs)
-
-
-def _shares(pan: float) -> tuple[float, float]:
-    """Of a microphone between left (−1) and right (1), at equal power; in the middle each side has it whole."""
-    turn = (pan + 1) * math.pi / 4
-    return math.sqrt(2) * math.cos(turn), math.sqrt(2) * math.sin(turn)
 
 
 def _added(one: Samples, other: Samples) -> Samples:

@@ -1,0 +1,139 @@
+"""An impulse response of one's own: a cabinet, a room or a body that was measured elsewhere."""
+
+from functools import lru_cache
+from typing import ClassVar, Literal
+
+import numpy as np
+from pydantic import Field
+
+from fatsignal.core.tone.blocks.block import (
+    FREQUENCY_HZ,
+    NO_CURVE,
+    ChannelByChannel,
+    Channels,
+    Curve,
+    Operating,
+    Runner,
+    Step,
+    ToneBlock,
+    TonePart,
+    response_over,
+    setting,
+    widened,
+)
+from fatsignal.core.tone.gain import Gain
+from fatsignal.core.tone.impulse_response import LONGEST_S, Prepared, Side, prepared
+from fatsignal.core.tone.response_shelf import find_response, get_response
+from fatsignal.core.tone.taking_over import take_over
+
+_BASE_RATE_HZ = 48_000
+
+
+class ResponseFile(TonePart):
+    """Which file: by the SHA-256 of its bytes, and by the name that a person knows."""
+
+    sha256: str = Field(pattern=r"^[0-9a-f]{64}$")
+    name: str = Field(min_length=1, max_length=120, pattern=r"^[^\x00-\x1f/\\]+$")
+
+
+class ImpulseResponse(ToneBlock):
+    """A cabinet, a room or a body from a sound file of its impulse response; as loud as what comes in, then turned."""
+
+    TITLE: ClassVar[str] = "Impulse response"
+    GROUP: ClassVar[str] = "cabinet"
+
+    kind: Literal["response"] = "response"
+    file: ResponseFile | None = Field(None, title="file", description="Null: none is chosen, and sound goes through.")
+    side: Side = setting("both sides", label="of two channels")
+    trimmed: bool = setting(True, label="silence before it off")
+    minimum_phase: bool = setting(False, label="minimum phase")
+    longest_s: float = setting(
+        LONGEST_S, label="cut at", unit="s", low=0.005, high=LONGEST_S, step=0.001, even="ratios"
+    )
+    gain_db: float = setting(0.0, label="gain", unit="dB", low=-40, high=40, step=0.1)
+    mix: float = setting(1.0, label="mix", low=0, high=1, step=0.01)
+
+    def runners(self, at: Operating) -> list[Runner]:
+        made = self._prepared(at.rate_hz)
+        return [Gain(1.0)] if made is None else [self._convolver(made, 0)]
+
+    def steps(self, at: Operating, channels: int) -> list[Step]:
+        made = self._prepared(at.rate_hz)
+        if made is None:
+            return [ChannelByChannel([Gain(1.0) for _ in range(channels)])]
+        sides = max(channels, len(made.channels))
+        return [ConvolvedSides([self._convolver(made, side) for side in range(sides)])]
+
+    def curve(self) -> Curve:
+        if self.file is None or find_response(self.file.sha256) is None:
+            return NO_CURVE
+        click = np.zeros(round(LONGEST_S * _BASE_RATE_HZ))
+        click[0] = 1.0
+        response = response_over(self.runners(Operating(_BASE_RATE_HZ))[0].process(click), _BASE_RATE_HZ)
+        return Curve("frequency", FREQUENCY_HZ, response)
+
+    def values(self) -> list[tuple[str, str]]:
+        if self.file is None:
+            return [("file", "none chosen")]
+        found = find_response(self.file.sha256)
+        if found is None:
+            return [("file", f"{self.file.name}, missing")]
+        made = self._of(found.rate_hz)
+        ms = 1000 * len(made.channels[0]) / found.rate_hz
+        return [
+            ("file", self.file.name),
+            ("of", f"{ms:.0f} ms, {len(made.channels)} channel{'s' if len(made.channels) > 1 else ''}"),
+            ("its level", f"{made.own_level_db:+.1f} dB"),
+            *self.said("gain_db", "mix"),
+        ]
+
+    def _prepared(self, rate_hz: int) -> Prepared | None:
+        return None if self.file is None else self._of(rate_hz)
+
+    def _of(self, rate_hz: int) -> Prepared:
+        assert self.file is not None, "none is chosen"
+        # Asked for each time, so that one that is missing is never taken for one that was there.
+        get_response(self.file.sha256, self.file.name)
+        return _made(self.file, self.side, self.trimmed, self.minimum_phase, self.longest_s, rate_hz)
+
+    def _convolver(self, made: Prepared, side: int) -> Runner:
+        from fatsignal.core.tone.convolution import Convolver
+
+        response = 10 ** (self.gain_db / 20) * made.channels[min(side, len(made.channels) - 1)] * self.mix
+        mixed = response if self.mix == 1 else _with_dry(response, made.lead_frames, 1.0 - self.mix)
+        return Convolver(mixed, lead_frames=made.lead_frames)
+
+
+class ConvolvedSides:
+    """Each side through a response of its own: one channel that comes in becomes two where there are two."""
+
+    def __init__(self, sides: list[Runner]) -> None:
+        self._sides = sides
+        self.channels_out = len(sides)
+        self.latency_frames = sides[0].latency_frames
+
+    def process(self, channels: Channels) -> Channels:
+        """Run as many frames of every channel; state goes on."""
+        wide = widened(channels, self.channels_out)
+        return tuple(side.process(signal) for side, signal in zip(self._sides, wide, strict=True))
+
+    def take_over(self, other: "ConvolvedSides") -> None:
+        """Go on with what came in until now."""
+        for mine, theirs in zip(self._sides, other._sides, strict=False):
+            take_over(mine, theirs)
+
+
+@lru_cache(maxsize=16)
+def _made(
+    file: ResponseFile, side: Side, trimmed: bool, minimum_phase: bool, longest_s: float, rate_hz: int
+) -> Prepared:
+    found = get_response(file.sha256, file.name)
+    return prepared(
+        found, rate_hz=rate_hz, side=side, trimmed=trimmed, minimum_phase=minimum_phase, longest_s=longest_s
+    )
+
+
+def _with_dry(response: np.ndarray, lead_frames: int, share: float) -> np.ndarray:
+    mixed = response.copy()
+    mixed[min(lead_frames, len(mixed) - 1)] += share
+    return mixed
