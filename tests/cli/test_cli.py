@@ -1,8 +1,11 @@
+import base64
+import hashlib
 import json
 
 import numpy as np
 import pytest
 import soundfile
+from scipy.signal import fftconvolve
 from typer.testing import CliRunner
 
 from fatsignal.cli import app
@@ -100,6 +103,30 @@ def test_several_files_go_to_a_folder_and_a_tone_may_be_a_file(tmp_path, di):
     assert sorted(path.name for path in out.iterdir()) == ["my di - Mine.wav", "second - Mine.wav"]
     dry, wet = soundfile.read(di)[0], soundfile.read(out / "my di - Mine.wav")[0]
     np.testing.assert_allclose(wet, dry * 10 ** (-6 / 20), atol=2.0**-22)
+
+
+def test_a_tone_brings_its_impulse_response_along_and_without_it_is_refused(tmp_path, di):
+    """An echo of one click, after scipy's own convolution."""
+    response = np.zeros(300)
+    response[0], response[200] = 0.5, -0.25
+    soundfile.write(tmp_path / "echo.wav", response, FS, subtype="FLOAT")
+    content = (tmp_path / "echo.wav").read_bytes()
+    sha256 = hashlib.sha256(content).hexdigest()
+    document = {"name": "Echo", "blocks": [{"kind": "response", "file": {"sha256": sha256, "name": "echo"}}]}
+    tone, out = tmp_path / "echo.json", tmp_path / "wet.wav"
+    tone.write_text(json.dumps({**document, "responses": {sha256: base64.b64encode(content).decode()}}))
+    done = runner.invoke(app, ["reamp", str(di), "--tone", str(tone), "--out", str(out), "--volts", "3"])
+    assert done.exit_code == 0, done.output
+    dry, wet = soundfile.read(di)[0], soundfile.read(out)[0]
+    expected = fftconvolve(dry, response)[: len(dry)]
+    np.testing.assert_allclose(wet, expected * np.dot(wet, expected) / np.dot(expected, expected), atol=2.0**-22)
+    tone.write_text(json.dumps(document))
+    refused = runner.invoke(app, ["reamp", str(di), "--tone", str(tone), "--out", str(tmp_path / "no.wav")])
+    assert refused.exit_code == 2
+    assert "the impulse response echo of the tone Echo is missing" in refused.stderr
+    tone.write_text(json.dumps({**document, "responses": {sha256: base64.b64encode(content[:60]).decode()}}))
+    damaged = runner.invoke(app, ["reamp", str(di), "--tone", str(tone), "--out", str(tmp_path / "no.wav")])
+    assert "is damaged: export the tone again" in damaged.stderr
 
 
 def test_folders_and_several_tones_give_a_file_each_and_what_is_there_is_kept(tmp_path, di):

@@ -11,7 +11,9 @@ from psycopg import AsyncConnection
 
 from fatsignal.acts.dry_sound import di_voltages
 from fatsignal.config import Settings
+from fatsignal.core.tone.response_shelf import look_on
 from fatsignal.errors import RollRefused
+from fatsignal.files.responses import ResponseFolder
 from fatsignal.jobs.worker import carry_out, make_queue
 from fatsignal.store import works
 from fatsignal.store.database import open_pool
@@ -110,7 +112,8 @@ async def in_process(data, database_url):
         engine = ControllerWithoutEngine()
         app.state.pool, app.state.hub, app.state.engine = pool, hub, engine
         app.state.queue, app.state.playing = WorksHere(settings, pool, queue, hub), PlayingMaterials()
-        app.state.take_lists = TakeLists()
+        app.state.take_lists, app.state.responses = TakeLists(), ResponseFolder(settings.responses_folder)
+        look_on(app.state.responses)
         async with AsyncClient(transport=ASGITransport(app), base_url="http://127.0.0.1:8417") as client:
             client.app, client.pool, client.engine = app, pool, engine
             client.sessions_folder = settings.sessions_folder

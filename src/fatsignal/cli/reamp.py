@@ -206,7 +206,11 @@ def _print(
 
 
 def _tones(names: list[str], *, every_tone: bool) -> "list[Tone]":
-    from fatsignal.tones import find_tone, shipped_tones
+    from fatsignal.config import current_settings
+    from fatsignal.core.tone.document import check_responses
+    from fatsignal.core.tone.response_shelf import look_on
+    from fatsignal.files.responses import ResponseFolder
+    from fatsignal.tones import find_tone_file, shipped_tones
 
     if every_tone:
         if names:
@@ -214,7 +218,12 @@ def _tones(names: list[str], *, every_tone: bool) -> "list[Tone]":
         return list(shipped_tones())
     if not names:
         raise InvalidSetting("say through which tone: --tone NAME, or --all")
-    return [find_tone(name) for name in dict.fromkeys(names)]
+    found = [find_tone_file(name) for name in dict.fromkeys(names)]
+    at_hand = {sha256: content for _, files in found for sha256, content in files.items()}
+    look_on(ResponseFolder(current_settings().responses_folder, at_hand))
+    for tone, _ in found:
+        check_responses(tone)
+    return [tone for tone, _ in found]
 
 
 def _from_files(names: list[str]) -> list[_Source]:

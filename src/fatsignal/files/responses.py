@@ -5,6 +5,7 @@ A file that is there is never written again; what is not what its name says is t
 
 import hashlib
 import io
+from collections.abc import Mapping
 from dataclasses import dataclass
 from functools import lru_cache
 from pathlib import Path
@@ -34,13 +35,18 @@ class ResponseFacts:
 
 
 class ResponseFolder:
-    """Where the responses of a studio lie. It is a `Shelf`."""
+    """Where the responses of a studio lie, with some that are at hand beside it. It is a `Shelf`."""
 
-    def __init__(self, folder: Path) -> None:
+    def __init__(self, folder: Path, at_hand: Mapping[str, bytes] | None = None) -> None:
         self._folder = folder
+        for sha256, content in (at_hand or {}).items():
+            checked(content, f"the impulse response {sha256[:12]}…")
+        self._at_hand = {sha256: _read(content, sha256) for sha256, content in (at_hand or {}).items()}
 
     def __call__(self, sha256: str) -> Response | None:
         """A response by the SHA-256 of its file; None where it is missing or is another by now."""
+        if sha256 in self._at_hand:
+            return self._at_hand[sha256]
         path = self._path(sha256)
         try:
             state = path.stat()

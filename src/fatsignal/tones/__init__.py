@@ -4,7 +4,7 @@ from functools import lru_cache
 from importlib.resources import files
 from pathlib import Path
 
-from fatsignal.core.tone.document import Tone, read_tone
+from fatsignal.core.tone.document import Tone, read_tone, read_tone_file
 from fatsignal.errors import ToneRefused
 
 # From clean to extreme, then what was made for a purpose of its own; for bass; for an acoustic guitar's DI.
@@ -25,14 +25,19 @@ def shipped_tones() -> tuple[Tone, ...]:
 
 def find_tone(name_or_path: str) -> Tone:
     """A tone by the name of a shipped one (case does not matter), or from a JSON file."""
+    return find_tone_file(name_or_path)[0]
+
+
+def find_tone_file(name_or_path: str) -> tuple[Tone, dict[str, bytes]]:
+    """The same, with the files of impulse responses that a JSON file holds, by their SHA-256."""
     if name_or_path.lower().endswith(".json"):
         try:
             text = Path(name_or_path).read_bytes()
         except OSError:
             raise ToneRefused(f"the tone file {name_or_path} cannot be opened") from None
-        return read_tone(text)
+        return read_tone_file(text)
     for tone in shipped_tones():
         if tone.name.lower() == name_or_path.lower():
-            return tone
+            return tone, {}
     names = ", ".join(tone.name for tone in shipped_tones())
     raise ToneRefused(f"there is no tone {name_or_path!r}; there are {names}, or a file ending in .json")

@@ -29,11 +29,15 @@ class BlockCurve:
 
 def block_curves(tone: Tone) -> list[BlockCurve]:
     """One curve a block, in the order of `every_block`; while one is turned, those of the others are there."""
-    return [_curve(type(block), block.model_dump_json(exclude={"bypassed"})) for _, block in every_block(tone.blocks)]
+    return [
+        _curve(type(block), block.model_dump_json(exclude={"bypassed"}), block.lacks)
+        for _, block in every_block(tone.blocks)
+    ]
 
 
 @lru_cache(maxsize=512)
-def _curve(kind: type[ToneBlock], document: str) -> BlockCurve:
+def _curve(kind: type[ToneBlock], document: str, lacks: str | None) -> BlockCurve:
+    """What a block lacks is asked for each time: a file may go and come back."""
     block = kind.model_validate_json(document)
     drawn = block.curve()
     values = [(label, value.replace("-", "−")) for label, value in block.values()]

@@ -17,7 +17,6 @@ from fatsignal.core.tone.blocks.block import TonePart
 from fatsignal.core.tone.blocks.response import ImpulseResponse, ResponseFile
 from fatsignal.core.tone.instruments import For
 from fatsignal.core.tone.places import every_block, every_heard_block
-from fatsignal.core.tone.response_shelf import find_response
 from fatsignal.core.tone.voltage import HIGHEST_FULL_SCALE_V, LOWEST_FULL_SCALE_V, UNKNOWN_FULL_SCALE_V
 from fatsignal.errors import ToneRefused
 
@@ -92,10 +91,8 @@ def files_of(tone: Tone) -> Iterator[ResponseFile]:
 
 
 def missing_of(tone: Tone) -> list[str]:
-    """The names of the impulse responses that it needs and that are missing here."""
-    heard = (block for block in every_heard_block(tone.blocks) if isinstance(block, ImpulseResponse))
-    files = (block.file for block in heard if block.file is not None)
-    return [file.name for file in files if find_response(file.sha256) is None]
+    """The names of the files that what is heard of it needs and that are missing here."""
+    return [block.lacks for block in every_heard_block(tone.blocks) if block.lacks]
 
 
 def check_responses(tone: Tone) -> None:

@@ -172,6 +172,11 @@ class ToneBlock(TonePart):
         return False
 
     @property
+    def lacks(self) -> str | None:
+        """The name of a file that it needs and that is missing here."""
+        return None
+
+    @property
     def feeds_speaker(self) -> bool:
         """Whether it works into a loudspeaker's own impedance."""
         return False

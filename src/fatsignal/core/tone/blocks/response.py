@@ -53,6 +53,10 @@ class ImpulseResponse(ToneBlock):
     gain_db: float = setting(0.0, label="gain", unit="dB", low=-40, high=40, step=0.1)
     mix: float = setting(1.0, label="mix", low=0, high=1, step=0.01)
 
+    @property
+    def lacks(self) -> str | None:
+        return self.file.name if self.file is not None and find_response(self.file.sha256) is None else None
+
     def runners(self, at: Operating) -> list[Runner]:
         made = self._prepared(at.rate_hz)
         return [Gain(1.0)] if made is None else [self._convolver(made, 0)]
@@ -65,7 +69,7 @@ class ImpulseResponse(ToneBlock):
         return [ConvolvedSides([self._convolver(made, side) for side in range(sides)])]
 
     def curve(self) -> Curve:
-        if self.file is None or find_response(self.file.sha256) is None:
+        if self.file is None or self.lacks:
             return NO_CURVE
         click = np.zeros(round(LONGEST_S * _BASE_RATE_HZ))
         click[0] = 1.0
