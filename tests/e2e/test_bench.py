@@ -1,7 +1,10 @@
 """The bench by keys in a real browser: a tone is turned while it goes round, held against others, kept, undone."""
 
+import re
+
 import numpy as np
 import pytest
+import soundfile
 from playwright.sync_api import expect
 
 from tests.e2e.conftest import wait_until_ready
@@ -110,3 +113,52 @@ def test_a_tone_is_found_and_laid_on_the_bench(page):
     expect(page.get_by_role("heading", name="Thunderhead")).to_be_visible()
     page.get_by_role("button", name="Undo:").click()
     expect(page.get_by_role("heading", name="Thunderhead")).not_to_be_visible()
+
+
+def test_two_paths_an_impulse_response_and_a_blind_test_by_keys(page, application, tmp_path):
+    page.goto("/re-amp")
+    wait_until_ready(page)
+    blocks = page.get_by_role("article")
+    expect(blocks.first).to_be_visible()
+    many = blocks.count()
+    # A split behind the first block, a fuzz in its first path by N, which Shift and arrows bring into the second.
+    page.keyboard.press("n")
+    page.get_by_role("button", name="Split Two paths").click()
+    expect(page.get_by_role("article", name="Split, block 2")).to_be_visible()
+    page.keyboard.press("n")
+    page.get_by_role("button", name="Fuzz").click()
+    expect(page.get_by_role("article", name="Fuzz, block 3")).to_contain_text("path 1: below 250 Hz")
+    page.keyboard.press("Shift+ArrowRight")
+    expect(page.get_by_role("article", name="Fuzz, block 3")).to_contain_text("path 2: above 250 Hz")
+    expect(page).to_have_url(re.compile("block=1.1.0"))
+    # A reload shows the same block chosen.
+    page.reload()
+    wait_until_ready(page)
+    expect(page.get_by_role("article", name="Fuzz, block 3")).to_contain_text("path 2")
+    page.get_by_role("button", name="Add a block behind the join").click()
+    page.get_by_role("button", name="Impulse response A cabinet").click()
+    response = page.get_by_role("article", name="Impulse response, block 4")
+    file = tmp_path / "closed back.wav"
+    rng = np.random.default_rng(1)
+    soundfile.write(file, 0.5 * rng.standard_normal(4000) * np.exp(-np.arange(4000) / 300), 96_000)
+    response.get_by_label("bring in a file").set_input_files(file)
+    expect(response.get_by_role("button", name="closed back")).to_be_visible()
+    expect(response.get_by_role("img")).to_be_visible(timeout=20_000)
+    expect(blocks).to_have_count(many + 3)
+
+    # Blind: under letters, chosen by Enter, told at the end.
+    expect(page.get_by_text("LUFS").first).to_be_visible(timeout=60_000)
+    page.keyboard.press("l")
+    page.get_by_role("button", name="Begin").click()
+    expect(page.get_by_role("heading", name="Which do you like best?")).to_be_visible()
+    page.keyboard.press("2")
+    expect(page.get_by_role("button", name="Choose B")).to_be_enabled(timeout=15_000)
+    expect(page.get_by_text("one of the letters")).to_be_visible()
+    page.keyboard.press("Enter")
+    expect(page.get_by_text("Round 2.")).to_be_visible()
+    # What sounded would tell its new letter: it is silent.
+    expect(page.get_by_role("button", name="Hear one first")).to_be_visible()
+    page.keyboard.press("v")
+    expect(page.get_by_role("heading", name="too few rounds")).to_be_visible()
+    page.keyboard.press("Escape")
+    expect(blocks).to_have_count(many + 3)

@@ -3097,7 +3097,7 @@ export interface paths {
         put?: never;
         /**
          * Begin Test
-         * @description Begin to compare trial clips of a part, or versions of its comp, blind.
+         * @description Begin to compare trial clips of a part, versions of its comp, or what lies on its bench, blind.
          */
         post: operations["begin_test_api_parts__part_id__blind_tests_post"];
         delete?: never;
@@ -3115,7 +3115,7 @@ export interface paths {
         };
         /**
          * Newest
-         * @description The last test of a part's clips or versions, over or not; null where there was none.
+         * @description The last test of a part's clips, versions or bench, over or not; null where there was none.
          */
         get: operations["newest_api_parts__part_id__blind_tests_newest_get"];
         put?: never;
@@ -3627,7 +3627,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "trial" | "comp";
+            kind: "trial" | "comp" | "tone";
             /**
              * Round
              * @description From 0.
@@ -4494,10 +4494,7 @@ export interface components {
         };
         /** CountView */
         CountView: {
-            /**
-             * Sound
-             * Format: uuid
-             */
+            /** Sound */
             sound: string;
             /** Count */
             count: number;
@@ -6282,8 +6279,11 @@ export interface components {
              * @default trial
              * @enum {string}
              */
-            kind: "trial" | "comp";
-            /** Sounds */
+            kind: "trial" | "comp" | "tone";
+            /**
+             * Sounds
+             * @description Ids of trials or versions, or keys of sounds on the bench.
+             */
             sounds: string[];
         };
         /** NewChord */
@@ -15843,7 +15843,7 @@ export interface operations {
     newest_api_parts__part_id__blind_tests_newest_get: {
         parameters: {
             query?: {
-                kind?: "trial" | "comp";
+                kind?: "trial" | "comp" | "tone";
             };
             header?: never;
             path: {

@@ -7,17 +7,14 @@ export function useBlindTest(partId: string, kind: BlindTest['kind']) {
   const test = useNewest(partId, kind).data ?? null
   const keep = (changed: BlindTest) => queryClient.setQueryData(['blind-test', partId, kind], changed)
 
-  const begin = (sounds: string[]) =>
-    reportErrors(async () =>
-      keep(
-        await answered(
-          api.POST('/api/parts/{part_id}/blind-tests', {
-            params: { path: { part_id: partId } },
-            body: { kind, sounds },
-          }),
-        ),
+  /** Begin a test; where that is refused it says so to whoever asked. */
+  const start = async (sounds: string[]) =>
+    keep(
+      await answered(
+        api.POST('/api/parts/{part_id}/blind-tests', { params: { path: { part_id: partId } }, body: { kind, sounds } }),
       ),
     )
+  const begin = (sounds: string[]) => reportErrors(() => start(sounds))
 
   const choose = (letter: string) =>
     reportErrors(async () => {
@@ -33,5 +30,5 @@ export function useBlindTest(partId: string, kind: BlindTest['kind']) {
       keep(await answered(api.POST('/api/blind-tests/{test_id}/reveal', { params: { path: { test_id: test.id } } })))
     })
 
-  return { test, begin, choose, reveal }
+  return { test, start, begin, choose, reveal }
 }

@@ -3,7 +3,7 @@
 from collections.abc import Mapping
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Literal
+from typing import Any, Literal
 from uuid import UUID, uuid4
 
 from fatsignal.acts.dry_sound import DrySound, dry_sound
@@ -145,6 +145,15 @@ async def _sounds(
     found.append(SoundOnBench("dry", "dry", "dry"))
     # What cannot be heard is no sound; of the tone itself a person is told what it lacks.
     return [each for each in found if each.key == "tone" or each.tone is None or not missing_of(each.tone)]
+
+
+def told_of(things: BenchThings, of: SoundOnBench) -> list[Any]:
+    """All that makes a sound on the bench sound as it does."""
+    return [
+        things.dry.fingerprint, things.dry.voltage.full_scale_v, things.dry.voltage.inverted, *things.loop,
+        of.tone.model_dump(mode="json") if of.tone else None,
+        of.material.material.fingerprint if of.material else None,
+    ]  # fmt: skip
 
 
 def bench_order(

@@ -11,37 +11,49 @@ from psycopg.rows import class_row
 from fatsignal.errors import NotFound
 from fatsignal.store.database import Connection
 
-BlindKind = Literal["trial", "comp"]
+BlindKind = Literal["trial", "comp", "tone"]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class BlindTest:
-    """`chosen` holds the sound that was chosen in each round that is decided; `subject_id` is whose sounds they are."""
+    """`chosen` holds the sound that was chosen in each round that is decided; `subject_id` is whose sounds they are.
+
+    `made_of` is the fingerprint of what makes them what they are, where that can change.
+    """
 
     id: UUID
     session_id: UUID
     kind: BlindKind
     subject_id: UUID
-    sounds: list[UUID]
+    sounds: list[str]
     seed: int
-    chosen: list[UUID]
+    chosen: list[str]
     revealed: bool
     begun_at: datetime
+    made_of: str
 
 
-_TEST: LiteralString = "id, session_id, kind, subject_id, sounds, seed, chosen, revealed, begun_at"
+_TEST: LiteralString = "id, session_id, kind, subject_id, sounds, seed, chosen, revealed, begun_at, made_of"
 
 
 async def begin_test(
-    conn: Connection, *, session_id: UUID, kind: BlindKind, subject_id: UUID, sounds: Sequence[UUID], seed: int
+    conn: Connection,
+    *,
+    session_id: UUID,
+    kind: BlindKind,
+    subject_id: UUID,
+    sounds: Sequence[str],
+    seed: int,
+    made_of: str = "",
 ) -> BlindTest:
     async with conn.cursor(row_factory=class_row(BlindTest)) as cur:
         await cur.execute(
             f"""
-            INSERT INTO blind_test (session_id, kind, subject_id, sounds, seed) VALUES (%s, %s, %s, %s, %s)
+            INSERT INTO blind_test (session_id, kind, subject_id, sounds, seed, made_of)
+            VALUES (%s, %s, %s, %s, %s, %s)
             RETURNING {_TEST}
             """,
-            (session_id, kind, subject_id, list(sounds), seed),
+            (session_id, kind, subject_id, list(sounds), seed, made_of),
         )
         stored = await cur.fetchone()
     assert stored is not None, "INSERT ... RETURNING gave no row"
@@ -68,9 +80,9 @@ async def get_test(conn: Connection, test_id: UUID) -> BlindTest:
     return found
 
 
-async def choose(conn: Connection, test_id: UUID, sound: UUID) -> None:
+async def choose(conn: Connection, test_id: UUID, sound: str) -> None:
     """Decide the round that is on."""
-    await conn.execute("UPDATE blind_test SET chosen = chosen || %s::uuid WHERE id = %s", (sound, test_id))
+    await conn.execute("UPDATE blind_test SET chosen = chosen || %s::text WHERE id = %s", (sound, test_id))
 
 
 async def reveal(conn: Connection, test_id: UUID) -> None:

@@ -45,7 +45,10 @@ export function BlockStrip({ block, index, lanes, missing, curve, chosen, contro
         </p>
       )}
       <header className="flex items-center gap-1">
-        <h3 className="min-w-0 grow truncate text-[15.5px] leading-6 tracking-tight" title={block.title}>
+        <h3
+          className={`min-w-0 grow truncate leading-6 ${block.title.length > 14 ? 'text-[13.5px]' : 'text-[15.5px]'}`}
+          title={block.title}
+        >
           {block.title}
         </h3>
         <Tool label={`${block.bypassed ? 'Let' : 'Bypass'} ${place}`} pressed={block.bypassed} onClick={acts.bypass}>

@@ -2,17 +2,19 @@ import { useCallback, useEffect, useState } from 'react'
 import type { Bench, Part } from '../../api/client'
 import { notice } from '../../api/live'
 import { useTones } from '../../api/queries'
+import { useBlindTest } from '../../blind/useBlindTest'
 import { useChoice } from '../../desk/Choice'
 import { useStationActs } from '../../desk/DeckActs'
 import { useRolling } from '../../desk/Rolling'
 import { useAddress } from '../../shell/useAddress'
-import { useKeys } from '../../shell/useKeys'
+import { type KeyAct, useKeys } from '../../shell/useKeys'
 import { Button } from '../../ui/Button'
 import { ToneSelect } from '../ToneSelect'
 import { Select } from '../../ui/Select'
 import { clock, count } from '../../ui/format'
 import { AddBlock } from './AddBlock'
 import { BenchHead } from './BenchHead'
+import { BlindDialog, BlindTones } from './BlindTones'
 import { KeepDialog } from './KeepDialog'
 import { LoopWave } from './LoopWave'
 import { SoundsRow } from './SoundsRow'
@@ -63,11 +65,16 @@ function Laid({ bench }: { bench: Bench }) {
   const told = measured?.sounds.find((each) => each.key === against?.key)
   const heard = bench.sounds.find((each) => each.key === bench.heard)
 
+  const blind = useBlindTest(bench.part_id, 'tone')
+  const inTest = shown.get('blind') !== null && blind.test !== null
+  const openBlind = () => (measured ? show({ choosing: 'blind' }) : notice('how loud the sounds are is still measured'))
+
   useEffect(() => {
     if (!sound.sounds || !heard) return
-    setHeardBeside({ name: heard.name, detail: heard.kind === 'tone' ? 'as it is turned' : 'on the bench' })
+    if (inTest) setHeardBeside({ name: 'one of the letters', detail: 'blind' })
+    else setHeardBeside({ name: heard.name, detail: heard.kind === 'tone' ? 'as it is turned' : 'on the bench' })
     return () => setHeardBeside(null)
-  }, [sound.sounds, heard?.name, heard?.kind, setHeardBeside, heard])
+  }, [sound.sounds, heard?.name, heard?.kind, setHeardBeside, heard, inTest])
 
   const { playOrStop, sounds } = sound
   const roll = useCallback(() => rollOrStop(), [rollOrStop])
@@ -79,7 +86,7 @@ function Laid({ bench }: { bench: Bench }) {
     void sound.hear(key)
   }
 
-  useKeys([
+  const keys: KeyAct[] = [
     {
       key: 'ArrowRight',
       does: 'next block; with Shift move this one on',
@@ -119,6 +126,7 @@ function Laid({ bench }: { bench: Bench }) {
       act: ({ shiftKey }) => void (shiftKey ? acts.takeUp({ aside: 'B' }) : acts.putAside('B')),
     },
     { key: 'e', does: 'match the balance that is drawn', act: () => against && void acts.match(against.key) },
+    { key: 'l', does: 'listen blind', act: openBlind },
     { key: 'k', does: 'keep the tone', act: () => setKeeping(true) },
     {
       key: 'd',
@@ -130,8 +138,11 @@ function Laid({ bench }: { bench: Bench }) {
       does: `hear ${each.name}`,
       act: () => hear(each.key),
     })),
-  ])
+  ]
+  // Nothing is turned while it is listened to blind.
+  useKeys(inTest ? [] : keys)
 
+  if (inTest) return <BlindTones bench={bench} blind={blind} sound={sound} onLeave={() => show({ blind: null })} />
   const others = tones.filter((tone) => tone.id !== bench.kept_revision_id)
   return (
     <section aria-label="Bench" className="flex min-h-0 grow flex-col gap-2">
@@ -173,6 +184,11 @@ function Laid({ bench }: { bench: Bench }) {
                 }}
               />
             </label>
+            <span aria-hidden>·</span>
+            <button className="text-ink underline underline-offset-4" onClick={openBlind}>
+              listen blind
+            </button>
+            <kbd className="font-text">L</kbd>
           </p>
         </div>
         {against && (
@@ -246,6 +262,16 @@ function Laid({ bench }: { bench: Bench }) {
         }}
         onClose={() => setAdding(null)}
       />
+      {shown.get('choosing') === 'blind' && (
+        <BlindDialog
+          bench={bench}
+          onBegin={async (keys) => {
+            await blind.start(keys)
+            show({ choosing: null, blind: 'yes' })
+          }}
+          onClose={() => show({ choosing: null })}
+        />
+      )}
       {keeping && <KeepDialog bench={bench} open onKeep={acts.keep} onClose={() => setKeeping(false)} />}
     </section>
   )

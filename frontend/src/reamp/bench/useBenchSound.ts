@@ -52,5 +52,5 @@ export function useBenchSound(bench: Bench) {
     },
     [partId, params],
   )
-  return { sounds, elsewhere, playOrStop, play, hear }
+  return { sounds, elsewhere, playOrStop, play, stop, hear }
 }

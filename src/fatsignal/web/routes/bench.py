@@ -8,7 +8,7 @@ from uuid import UUID, uuid4
 from fastapi import APIRouter, Body, Response, UploadFile
 from pydantic import BaseModel, Field
 
-from fatsignal.acts.bench import REFERENCE, BenchThings, SoundOnBench, bench_of, things_on_bench
+from fatsignal.acts.bench import REFERENCE, BenchThings, SoundOnBench, bench_of, things_on_bench, told_of
 from fatsignal.acts.bench_match import turned_to
 from fatsignal.acts.reference_sound import import_reference
 from fatsignal.core.tone.document import parse_tone
@@ -344,12 +344,7 @@ def _acting(conn: Connection, part: Part, says: str, *, subject: str = "") -> An
 
 def _asked(part_id: UUID, things: BenchThings, of: SoundOnBench) -> dict[str, Any]:
     """What of a sound is measured, and all that makes it sound so."""
-    told = [
-        things.dry.fingerprint, things.dry.voltage.full_scale_v, things.dry.voltage.inverted, *things.loop,
-        of.tone.model_dump(mode="json") if of.tone else None,
-        of.material.material.fingerprint if of.material else None,
-    ]  # fmt: skip
-    return {"part_id": str(part_id), "key": of.key, "told": told}
+    return {"part_id": str(part_id), "key": of.key, "told": told_of(things, of)}
 
 
 async def _laid(conn: Connection, part: Part) -> Bench:

@@ -1,5 +1,6 @@
 """The blind bench: sounds under letters that are dealt anew in each round; kept by the server, whatever page asks."""
 
+from typing import Annotated
 from uuid import UUID
 
 from fastapi import APIRouter
@@ -7,16 +8,19 @@ from pydantic import BaseModel, Field
 
 from fatsignal.acts.blind import begin, choose_letter, dealt, reveal, tally_of
 from fatsignal.core.blind.bench import LETTERS, MOST, rounds_needed
+from fatsignal.errors import InvalidSetting
 from fatsignal.store import blind_tests
 from fatsignal.store.blind_tests import BlindKind, BlindTest
-from fatsignal.web.context import Transaction
+from fatsignal.web.context import EngineDep, SettingsDep, Transaction
 
 router = APIRouter(prefix="/api", tags=["blind bench"])
 
 
 class NewBlindTest(BaseModel):
     kind: BlindKind = "trial"
-    sounds: list[UUID] = Field(min_length=1, max_length=MOST)
+    sounds: list[Annotated[str, Field(max_length=80)]] = Field(
+        min_length=1, max_length=MOST, description="Ids of trials or versions, or keys of sounds on the bench."
+    )
 
 
 class Decided(BaseModel):
@@ -25,7 +29,7 @@ class Decided(BaseModel):
 
 
 class CountView(BaseModel):
-    sound: UUID
+    sound: str
     count: int
 
 
@@ -36,33 +40,41 @@ class BlindTestView(BaseModel):
     kind: BlindKind
     round: int = Field(description="From 0.")
     letters: list[str]
-    dealt: list[UUID]
+    dealt: list[str]
     decided: int
     enough: int = Field(description="The fewest rounds that can tell anything.")
     revealed: bool
     counts: list[CountView] = Field(description="Once it is revealed, the most chosen first.")
-    favourite: UUID | None
+    favourite: str | None
     chance: float | None
     says: str
 
 
 @router.post("/parts/{part_id}/blind-tests", status_code=201)
-async def begin_test(part_id: UUID, new: NewBlindTest, conn: Transaction) -> BlindTestView:
-    """Begin to compare trial clips of a part, or versions of its comp, blind."""
-    return _view(await begin(conn, part_id, new.kind, new.sounds))
+async def begin_test(
+    part_id: UUID, new: NewBlindTest, conn: Transaction, settings: SettingsDep, engine: EngineDep
+) -> BlindTestView:
+    """Begin to compare trial clips of a part, versions of its comp, or what lies on its bench, blind."""
+    if new.kind == "tone" and not set(new.sounds) <= set(engine.bench_gains.get(part_id, {})):
+        raise InvalidSetting("how loud the sounds are is still measured, so that none is louder: wait a moment")
+    return _view(await begin(conn, part_id, new.kind, new.sounds, sessions_folder=settings.sessions_folder))
 
 
 @router.get("/parts/{part_id}/blind-tests/newest")
 async def newest(part_id: UUID, conn: Transaction, kind: BlindKind = "trial") -> BlindTestView | None:
-    """The last test of a part's clips or versions, over or not; null where there was none."""
+    """The last test of a part's clips, versions or bench, over or not; null where there was none."""
     found = await blind_tests.newest_test(conn, kind, part_id)
     return _view(found) if found else None
 
 
 @router.post("/blind-tests/{test_id}/choose")
-async def choose(test_id: UUID, decided: Decided, conn: Transaction) -> BlindTestView:
+async def choose(test_id: UUID, decided: Decided, conn: Transaction, settings: SettingsDep) -> BlindTestView:
     """Decide the round that is on for a letter; the letters are dealt anew."""
-    return _view(await choose_letter(conn, test_id, number=decided.number, place=LETTERS.index(decided.letter)))
+    place = LETTERS.index(decided.letter)
+    chosen = await choose_letter(
+        conn, test_id, number=decided.number, place=place, sessions_folder=settings.sessions_folder
+    )
+    return _view(chosen)
 
 
 @router.post("/blind-tests/{test_id}/reveal")
@@ -77,7 +89,7 @@ def _view(test: BlindTest) -> BlindTestView:
     return BlindTestView(
         id=test.id, kind=test.kind, round=len(test.chosen), letters=list(LETTERS[: len(test.sounds)]),
         dealt=dealt(test), decided=len(test.chosen), enough=rounds_needed(len(test.sounds)), revealed=shown,
-        counts=[CountView(sound=UUID(sound), count=count) for sound, count in found.counts] if shown else [],
-        favourite=UUID(found.favourite) if shown and found.favourite else None,
+        counts=[CountView(sound=sound, count=count) for sound, count in found.counts] if shown else [],
+        favourite=found.favourite if shown else None,
         chance=found.chance if shown else None, says=found.says if shown else "",
     )  # fmt: skip
