@@ -180,6 +180,21 @@ async def test_all_sounds_are_measured_over_one_stretch_and_made_equally_loud(be
     assert turned["kept"]["apart_db"] > 0
 
 
+async def test_the_drive_is_matched_by_its_own_knobs_as_one_act(bench):
+    await bench.turn(9.5)
+    before = await bench.look()
+    matched = await bench.ask("post", "/matched", {"key": "mic", "what": "drive"})
+    assert "Preamp, gain 9.5 to " in matched["says"]
+    assert value(matched["bench"], "gain") < 9.5
+    assert bench.orders[-1][0] == "turn"
+    measured = await bench.ask("get", "/measured")
+    told = {each["key"]: each["loudness_lufs"] for each in measured["sounds"]}
+    assert told["tone"] == pytest.approx(told["mic"], abs=1.0)
+    assert (await bench.undo()).endswith("drive of miked amp, mic A")
+    assert (await bench.look())["blocks"] == before["blocks"]
+    await bench.ask("post", "/matched", {"key": "mic", "what": "size"}, expect=422)
+
+
 async def test_what_goes_round_is_a_take_a_comp_and_bars_of_it(bench):
     take = bench.song.takes[0]
     shown = await bench.ask("put", "/source", {"material_id": take["id"], "from_bar": 2, "to_bar": 4})

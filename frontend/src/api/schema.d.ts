@@ -654,7 +654,8 @@ export interface paths {
         put?: never;
         /**
          * Match
-         * @description Bring the tone's balance and level to those of another sound on the bench, by an equaliser and its trim.
+         * @description Bring the tone to another sound on the bench: its balance by an equaliser, or its drive by its own knobs; and
+         *     its level.
          */
         post: operations["match_api_parts__part_id__bench_matched_post"];
         delete?: never;
@@ -5817,6 +5818,20 @@ export interface components {
             bench: components["schemas"]["BenchView"];
             /** Says */
             says: string;
+        };
+        /**
+         * Matching
+         * @description What of it is to be as that of a sound.
+         */
+        Matching: {
+            /** Key */
+            key: string;
+            /**
+             * What
+             * @default balance
+             * @enum {string}
+             */
+            what: "balance" | "drive";
         };
         /**
          * MeasuredSoundView
@@ -11360,7 +11375,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Heard"];
+                "application/json": components["schemas"]["Matching"];
             };
         };
         responses: {

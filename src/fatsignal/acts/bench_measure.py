@@ -38,7 +38,7 @@ def measured(heard: Heard) -> dict[str, Any]:
     """Loudness in LUFS and true peak in dBTP, None where it is silent; levels of `BAND_NUMBERS` in dB."""
     rate_hz = heard.dry.recorded.material.rate_hz
     span = loudest_stretch(heard.dry.recorded, heard.loop, rate_hz)
-    signal = _sound(heard, span)
+    signal = sounding(heard, span)
     lufs, peak_dbtp = loudness_and_peak(Clip(signal.reshape(len(signal), -1), rate_hz))
     if len(signal) >= rate_hz // 4:
         thirds = third_octave_levels_db(in_one(signal), rate_hz=rate_hz)
@@ -65,9 +65,9 @@ def drawn(recorded: MaterialOnDisk, loop: Window) -> list[list[int]]:
     return [[int(low), int(high)] for low, high in np.round(127 * joined / (loudest or 1.0))]
 
 
-def loudest_stretch(recorded: MaterialOnDisk, loop: Window, rate_hz: int) -> Window:
+def loudest_stretch(recorded: MaterialOnDisk, loop: Window, rate_hz: int, *, longest_s: float = LONGEST_S) -> Window:
     """The stretch of a loop over which its sounds are measured: where the dry source has most power."""
-    longest, step = round(LONGEST_S * rate_hz), round(_STEP_S * rate_hz)
+    longest, step = round(longest_s * rate_hz), round(_STEP_S * rate_hz)
     if loop.frames <= longest:
         return loop
     powers = []
@@ -80,7 +80,8 @@ def loudest_stretch(recorded: MaterialOnDisk, loop: Window, rate_hz: int) -> Win
     return Window(first, first + width * step)
 
 
-def _sound(heard: Heard, span: Window) -> Samples:
+def sounding(heard: Heard, span: Window, *, oversample: int | None = None) -> Samples:
+    """What is heard over a stretch of the loop; a tone with other oversampling than its own where that is told."""
     sound, rate_hz = heard.sound, heard.dry.recorded.material.rate_hz
     if sound.tone is None:
         recorded, wanted = (sound.material, sound.wanted) if sound.material else (heard.dry.recorded, (DRY,))
@@ -88,7 +89,9 @@ def _sound(heard: Heard, span: Window) -> Samples:
             columns = [reader.read(each, span.from_frame, span.frames) for each in wanted]
         return columns[0] if len(columns) == 1 else np.column_stack(columns)
     quarter_s = heard.tempo.quarter_s_at(heard.loop.from_frame)
-    chain = ToneChain(sound.tone, rate_hz=rate_hz, voltage=heard.dry.voltage, quarter_s=quarter_s)
+    chain = ToneChain(
+        sound.tone, rate_hz=rate_hz, voltage=heard.dry.voltage, quarter_s=quarter_s, oversample=oversample
+    )
     run_in = round(RUN_IN_S * rate_hz)
     with heard.dry.recorded.reader(gone_is_silent=True) as reader:
         dry = reader.read(DRY, span.from_frame - run_in, span.frames + run_in)

@@ -21,7 +21,7 @@ interface SpectrumApartProps {
   against: string
   /** Null where one of both is silent; undefined until it was measured. */
   apartDb: number | null | undefined
-  onMatch: () => void
+  onMatch: (what: 'balance' | 'drive') => void
 }
 
 /** Where the tone has more, and where it has less, than what it is held against; their loudness aside. */
@@ -43,9 +43,17 @@ export function SpectrumApart({ bandsHz, thirdsDb, against, apartDb, onMatch }: 
         </span>
         <span className="whitespace-nowrap text-pencil">
           {apartDb != null && (
-            <button className="mr-3 text-ink underline underline-offset-4" onClick={onMatch}>
-              match it
-            </button>
+            <>
+              match{' '}
+              <button className="text-ink underline underline-offset-4" onClick={() => onMatch('balance')}>
+                balance
+              </button>
+              {', '}
+              <button className="text-ink underline underline-offset-4" onClick={() => onMatch('drive')}>
+                drive
+              </button>
+              {' · '}
+            </>
           )}
           {apartDb === undefined ? 'measuring…' : apartDb === null ? 'silent' : `${figure(apartDb)} dB apart`}
         </span>

@@ -125,7 +125,11 @@ function Laid({ bench }: { bench: Bench }) {
       does: 'put the tone aside as B; with Shift take B up again',
       act: ({ shiftKey }) => void (shiftKey ? acts.takeUp({ aside: 'B' }) : acts.putAside('B')),
     },
-    { key: 'e', does: 'match the balance that is drawn', act: () => against && void acts.match(against.key) },
+    {
+      key: 'e',
+      does: 'match its balance to what is drawn; with Shift its drive',
+      act: ({ shiftKey }) => against && void acts.match(against.key, shiftKey ? 'drive' : 'balance'),
+    },
     { key: 'l', does: 'listen blind', act: openBlind },
     { key: 'k', does: 'keep the tone', act: () => setKeeping(true) },
     {
@@ -197,7 +201,7 @@ function Laid({ bench }: { bench: Bench }) {
             thirdsDb={told?.thirds_db ?? []}
             against={against.name}
             apartDb={told?.apart_db}
-            onMatch={() => void acts.match(against.key)}
+            onMatch={(what) => void acts.match(against.key, what)}
           />
         )}
       </div>

@@ -35,9 +35,12 @@ export function useBenchActs(partId: string) {
         lay(() => answered(api.PUT('/api/parts/{part_id}/bench/beside', { params, body: { keys } }))),
       bringReference: (file: File) =>
         lay(() => answered(api.POST('/api/parts/{part_id}/bench/references', { params, ...asForm(file, {}) }))),
-      match: (key: string) =>
+      match: (key: string, what: 'balance' | 'drive') =>
         lay(async () => {
-          const matched = await answered(api.POST('/api/parts/{part_id}/bench/matched', { params, body: { key } }))
+          if (what === 'drive') notice('its drive is searched for, a few seconds')
+          const matched = await answered(
+            api.POST('/api/parts/{part_id}/bench/matched', { params, body: { key, what } }),
+          )
           notice(matched.says)
           return matched.bench
         }),

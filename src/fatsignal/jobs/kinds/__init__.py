@@ -7,6 +7,7 @@ from fatsignal.jobs.kinds.checking import CHECK
 from fatsignal.jobs.kinds.comp_files import COMP_FILES
 from fatsignal.jobs.kinds.comparing import COMPARISON
 from fatsignal.jobs.kinds.curves import CURVES, LATENCY
+from fatsignal.jobs.kinds.drive_matching import DRIVE_MATCH
 from fatsignal.jobs.kinds.imports import IMPORT
 from fatsignal.jobs.kinds.judging import JUDGING, STROKES, TUNING_DRIFT
 from fatsignal.jobs.kinds.leveling import COMP_LEVELS
@@ -23,7 +24,7 @@ from fatsignal.jobs.kinds.waves import WAVE
 
 _ALL: tuple[AnyKind, ...] = (
     PRINTING, SURVEY, IMPORT, BACKING, PLAYBACK, PULSE, CHECK, JUDGING, STROKES, TUNING_DRIFT, COMP_LEVELS, COMP_FILES,
-    BENCH, TONE_MEASURE, COMPARISON, CURVES, LATENCY, SIGNAL_PATH, MIDI, PARCEL, WAVE, TRIAL, TRIAL_DIFFERENCE,
-    TRIAL_IMPORT,
+    BENCH, DRIVE_MATCH, TONE_MEASURE, COMPARISON, CURVES, LATENCY, SIGNAL_PATH, MIDI, PARCEL, WAVE, TRIAL,
+    TRIAL_DIFFERENCE, TRIAL_IMPORT,
 )  # fmt: skip
 KINDS: dict[str, AnyKind] = {kind.name: kind for kind in _ALL}

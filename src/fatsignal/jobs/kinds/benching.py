@@ -27,18 +27,29 @@ class BenchInput(BaseModel):
     told: list[Any]
 
 
-async def _prepare(conn: Connection, work: Work, settings: Settings) -> "Heard":
+async def heard_on_bench(conn: Connection, part_id: UUID, key: str, settings: Settings) -> "Heard":
+    """What computes on a sound of a part's bench needs.
+
+    Raises
+    ------
+    NotFound
+        If there is no such sound.
+    """
     from fatsignal.acts.bench import things_on_bench
     from fatsignal.acts.bench_measure import Heard
 
-    asked = BenchInput.model_validate(work.input)
-    part = await parts.get_part(conn, asked.part_id)
+    part = await parts.get_part(conn, part_id)
     session = await sessions.get_session(conn, part.session_id)
     things = await things_on_bench(conn, part, session, settings.sessions_folder)
-    sound = next((each for each in things.sounds if each.key == asked.key), None)
+    sound = next((each for each in things.sounds if each.key == key), None)
     if sound is None:
-        raise NotFound("sound on the bench", asked.key)
+        raise NotFound("sound on the bench", key)
     return Heard(things.dry, things.loop, sound, session.tempo)
+
+
+async def _prepare(conn: Connection, work: Work, settings: Settings) -> "Heard":
+    asked = BenchInput.model_validate(work.input)
+    return await heard_on_bench(conn, asked.part_id, asked.key, settings)
 
 
 def _compute(heard: "Heard", _: str, tell: Tell) -> Any:

@@ -9,13 +9,14 @@ from fastapi import APIRouter, Body, Response, UploadFile
 from pydantic import BaseModel, Field
 
 from fatsignal.acts.bench import REFERENCE, BenchThings, SoundOnBench, bench_of, things_on_bench, told_of
-from fatsignal.acts.bench_match import turned_to
+from fatsignal.acts.bench_match import driven_as, turned_to
 from fatsignal.acts.reference_sound import import_reference
 from fatsignal.core.tone.document import parse_tone
 from fatsignal.core.tone.edits import ToneEdit, edited
 from fatsignal.core.tone.instruments import For
 from fatsignal.errors import InvalidSetting, NotFound
 from fatsignal.jobs.kinds.benching import BENCH_KIND
+from fatsignal.jobs.kinds.drive_matching import DRIVE_MATCH_KIND
 from fatsignal.store import benches, di_voltages, history, parts, reference_sounds, sessions, takes, tones
 from fatsignal.store.benches import Bench
 from fatsignal.store.database import Connection
@@ -62,6 +63,12 @@ class Beside(BaseModel):
 
 class Heard(BaseModel):
     key: str = Field(max_length=80)
+
+
+class Matching(Heard):
+    """What of it is to be as that of a sound."""
+
+    what: Literal["balance", "drive"] = "balance"
 
 
 class Keeping(BaseModel):
@@ -293,21 +300,28 @@ async def measured(
 
 @router.post("/matched")
 async def match(
-    part_id: UUID, wanted: Heard, pool: Pool, settings: SettingsDep, engine: EngineDep, queue: WorkQueueDep
+    part_id: UUID, wanted: Matching, pool: Pool, settings: SettingsDep, engine: EngineDep, queue: WorkQueueDep
 ) -> MatchedView:
-    """Bring the tone's balance and level to those of another sound on the bench, by an equaliser and its trim."""
+    """Bring the tone to another sound on the bench: its balance by an equaliser, or its drive by its own knobs; and
+    its level.
+    """
     async with pool.connection() as conn:
         part, session = await _part(conn, part_id)
         things = await things_on_bench(conn, part, session, settings.sessions_folder)
     to = next((each for each in things.sounds if each.key == wanted.key and each.key != "tone"), None)
     if to is None:
         raise NotFound("sound on the bench", wanted.key)
-    own, other = await asyncio.gather(
-        *(queue.computed(BENCH_KIND, _asked(part_id, things, each)) for each in (things.sounds[0], to))
-    )
-    turn, says = turned_to(own, other)
+    if wanted.what == "drive":
+        told = [told_of(things, things.sounds[0]), told_of(things, to)]
+        found = await queue.computed(DRIVE_MATCH_KIND, {"part_id": str(part_id), "key": to.key, "told": told})
+        turn, says = driven_as(found)
+    else:
+        own, other = await asyncio.gather(
+            *(queue.computed(BENCH_KIND, _asked(part_id, things, each)) for each in (things.sounds[0], to))
+        )
+        turn, says = turned_to(own, other)
     async with pool.connection() as conn:
-        async with _acting(conn, part, f"balance of {to.name}"):
+        async with _acting(conn, part, f"{wanted.what} of {to.name}"):
             # Read within the act: what was turned meanwhile stays.
             bench = await bench_of(conn, part)
             tone = turn(bench.tone)

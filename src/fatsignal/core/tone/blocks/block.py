@@ -152,6 +152,9 @@ class ToneBlock(TonePart):
     # Whether it makes new partials: such blocks run at the higher rate.
     MAKES_PARTIALS: ClassVar[bool] = False
 
+    # The settings that drive it harder.
+    DRIVES: ClassVar[tuple[str, ...]] = ()
+
     # Whether one channel hears of the other: one gain for both, one room.
     LINKS_CHANNELS: ClassVar[bool] = False
 

@@ -23,6 +23,7 @@ class Boost(ToneBlock):
     TITLE: ClassVar[str] = "Boost"
     GROUP: ClassVar[str] = "drive"
     MAKES_PARTIALS: ClassVar[bool] = True
+    DRIVES: ClassVar[tuple[str, ...]] = ("level",)
 
     kind: Literal["boost"] = "boost"
     lifts: Literal["all", "middle", "treble"] = setting("treble")

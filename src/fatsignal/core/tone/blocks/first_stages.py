@@ -10,6 +10,7 @@ class FirstStages(ToneBlock):
 
     TITLE: ClassVar[str] = "First stages"
     MAKES_PARTIALS: ClassVar[bool] = True
+    DRIVES: ClassVar[tuple[str, ...]] = ("drive",)
 
     kind: Literal["first_stages"] = "first_stages"
     stages: int = setting(2, low=1, high=4, step=1)

@@ -25,6 +25,7 @@ class Fuzz(ToneBlock):
     TITLE: ClassVar[str] = "Fuzz"
     GROUP: ClassVar[str] = "drive"
     MAKES_PARTIALS: ClassVar[bool] = True
+    DRIVES: ClassVar[tuple[str, ...]] = ("drive",)
 
     kind: Literal["fuzz"] = "fuzz"
     drive: float = knob(8)

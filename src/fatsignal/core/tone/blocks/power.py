@@ -24,6 +24,7 @@ class Power(ToneBlock):
 
     TITLE: ClassVar[str] = "Power stage"
     MAKES_PARTIALS: ClassVar[bool] = True
+    DRIVES: ClassVar[tuple[str, ...]] = ("level",)
 
     kind: Literal["power"] = "power"
     valves: Literal["pentodes", "beam valves"] = setting("pentodes")

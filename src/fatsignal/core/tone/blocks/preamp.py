@@ -28,6 +28,7 @@ class Preamp(ToneBlock):
 
     TITLE: ClassVar[str] = "Preamp"
     MAKES_PARTIALS: ClassVar[bool] = True
+    DRIVES: ClassVar[tuple[str, ...]] = ("gain",)
 
     kind: Literal["preamp"] = "preamp"
     circuit: Literal["small clean", "big clean", "follower cascade", "cold high gain", "solid-state bass"] = setting(
