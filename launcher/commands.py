@@ -12,6 +12,7 @@ from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
+from launcher.compiled_code import folder_of_sources
 from launcher.postgres import Postgres, PostgresFailed
 from launcher.setup import PYTHON, ROOT, SetUpFailed, set_up_debian, set_up_pages, set_up_python
 
@@ -321,7 +322,8 @@ def _side_by_side(steps: list[tuple[str, list[str], Path]], environment: dict[st
 
 def _cache() -> dict[str, str]:
     """Compiled kernels are kept in the project, whoever runs it and wherever the package lies."""
-    return {"NUMBA_CACHE_DIR": os.environ.get("NUMBA_CACHE_DIR", str(ROOT / "build" / "numba"))}
+    given = os.environ.get("NUMBA_CACHE_DIR")
+    return {"NUMBA_CACHE_DIR": given or str(folder_of_sources())}
 
 
 def _server(data: Path) -> dict[str, str] | None:

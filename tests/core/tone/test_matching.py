@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from fatsignal.core.amp.filters import cookbook_section, response_db
+from fatsignal.core.amp.matched_sections import prototype_db
 from fatsignal.core.tone.blocks import Band
 from fatsignal.core.tone.matching import MOST_DB, matching_bands
 from fatsignal.core.tone.tone_distance import BANDS_HZ
@@ -14,10 +14,9 @@ FREQUENCY_HZ = np.array(BANDS_HZ)
 def response(*bands):
     total = np.zeros(len(FREQUENCY_HZ))
     for band in bands:
-        section = cookbook_section(
-            band.shape, frequency_hz=band.frequency_hz, gain_db=band.gain_db, q=band.q, rate_hz=192_000
+        total = total + prototype_db(
+            band.shape, frequency_hz=band.frequency_hz, gain_db=band.gain_db, q=band.q, at_hz=FREQUENCY_HZ
         )
-        total = total + response_db(*section, FREQUENCY_HZ, 192_000)
     return total
 
 

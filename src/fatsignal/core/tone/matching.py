@@ -10,7 +10,8 @@ from dataclasses import dataclass
 import numpy as np
 from scipy.optimize import least_squares
 
-from fatsignal.core.amp.filters import cookbook_section, response_db
+from fatsignal.core.amp.filters import response_db
+from fatsignal.core.amp.matched_sections import prototype_db
 from fatsignal.core.arrays import Real
 from fatsignal.core.level.loudness import k_weighting
 from fatsignal.core.tone.blocks.equaliser import Band
@@ -22,7 +23,7 @@ MOST_DB = 9.0
 LEAST_DB, MOST_TRIM_DB = -60.0, 40.0
 # Under this a listener hears no difference in balance (common practice, no source).
 _NEAR_DB = 1.5
-_RATE_HZ, _K_RATE_HZ = 192_000, 48_000
+_K_RATE_HZ = 48_000
 _SHAPES = (
     ("low_shelf", 110.0), ("peak", 190.0), ("peak", 380.0), ("peak", 800.0), ("peak", 1_700.0), ("peak", 3_200.0),
     ("high_shelf", 5_500.0),
@@ -125,8 +126,7 @@ def _response(bands: Sequence[tuple[str, float, float, float]]) -> Real:
     frequency_hz = np.array(BANDS_HZ)
     total = np.zeros(len(frequency_hz))
     for shape, hz, gain_db, q in bands:
-        section = cookbook_section(shape, frequency_hz=hz, gain_db=gain_db, q=q, rate_hz=_RATE_HZ)
-        total += response_db(*section, frequency_hz, _RATE_HZ)
+        total += prototype_db(shape, frequency_hz=hz, gain_db=gain_db, q=q, at_hz=frequency_hz)
     return total
 
 

@@ -7,7 +7,6 @@ from pydantic import Field
 
 from fatsignal.core.tone.blocks.block import (
     FREQUENCY_HZ,
-    INNER_RATE_HZ,
     Curve,
     Operating,
     Runner,
@@ -44,11 +43,12 @@ class Equaliser(ToneBlock):
         return cls(bands=[Band(shape="peak", frequency_hz=1000)])
 
     def runners(self, at: Operating) -> list[Runner]:
-        from fatsignal.core.amp.filters import RationalFilter, cookbook_section
+        from fatsignal.core.amp.filters import RationalFilter
+        from fatsignal.core.amp.matched_sections import matched_section
 
         return [
             RationalFilter(
-                *cookbook_section(
+                *matched_section(
                     band.shape, frequency_hz=band.frequency_hz, gain_db=band.gain_db, q=band.q, rate_hz=at.rate_hz
                 )
             )
@@ -56,14 +56,13 @@ class Equaliser(ToneBlock):
         ]
 
     def curve(self) -> Curve:
-        from fatsignal.core.amp.filters import cookbook_section, response_db
+        from fatsignal.core.amp.matched_sections import prototype_db
 
         total = np.zeros_like(FREQUENCY_HZ)
         for band in self.bands:
-            section = cookbook_section(
-                band.shape, frequency_hz=band.frequency_hz, gain_db=band.gain_db, q=band.q, rate_hz=INNER_RATE_HZ
+            total = total + prototype_db(
+                band.shape, frequency_hz=band.frequency_hz, gain_db=band.gain_db, q=band.q, at_hz=FREQUENCY_HZ
             )
-            total = total + response_db(*section, FREQUENCY_HZ, INNER_RATE_HZ)
         return Curve("frequency", FREQUENCY_HZ, total)
 
     def values(self) -> list[tuple[str, str]]:

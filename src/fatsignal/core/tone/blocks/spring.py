@@ -21,6 +21,7 @@ _COILS = ((56.0, 4300.0, 1.0), (41.0, 4900.0, 0.8), (48.5, 4550.0, 0.7))
 _ALLPASSES = 90
 _COEFFICIENT = 0.62
 _LONGEST_MS = 120.0
+_LOWEST_HZ = 60.0
 
 
 class Spring(ToneBlock):
@@ -61,18 +62,23 @@ class SpringStep:
     def __init__(self, values: Spring, rate_hz: int, channels: int) -> None:
         self.channels_out = channels
         self._mix = values.mix / 100
+        # Nothing stands still on a coil: what is below some 60 Hz does not run down it.
+        self._high = 1 - math.exp(-2 * math.pi * _LOWEST_HZ / rate_hz)
         self._coils = _COILS[: values.coils]
         self._settings = []
         stretch = _stretch(values.length)
         for trip_ms, highest_hz, share in self._coils:
-            # Allpasses of so many samples each turn over at the highest frequency that runs down the coil.
-            step = max(1, round(rate_hz / (2 * highest_hz)))
+            # Allpasses of so many samples each turn over at the highest frequency that runs down the coil; some are a
+            # sample shorter than the others, so that on average it is the same frequency at every rate.
+            exact = max(1.0, rate_hz / (2 * highest_hz))
+            step = math.ceil(exact)
+            shorter = round(_ALLPASSES * (step - exact)) if step > 1 else 0
             trip_s = trip_ms * stretch / 1000
             # The row itself is late by its group delay at 0 Hz.
-            row_frames = _ALLPASSES * step * (1 - _COEFFICIENT) / (1 + _COEFFICIENT)
+            row_frames = (_ALLPASSES * step - shorter) * (1 - _COEFFICIENT) / (1 + _COEFFICIENT)
             delay = max(8, round(trip_s * rate_hz - row_frames))
             low = 1 - math.exp(-2 * math.pi * 0.8 * highest_hz / rate_hz)
-            self._settings.append((step, delay, 10 ** (-3 * trip_s / values.decay_s), low, share))
+            self._settings.append((step, shorter, delay, 10 ** (-3 * trip_s / values.decay_s), low, share))
         steps = max(each[0] for each in self._settings)
         self._rows = np.zeros((len(self._coils), _ALLPASSES, steps))
         self._lines = np.zeros((len(self._coils), math.ceil(_LONGEST_MS * 1.6 * rate_hz / 1000)))
@@ -84,30 +90,40 @@ class SpringStep:
         """Run the channels; state goes on."""
         mono = middle_of(channels)
         wet = np.zeros_like(mono)
-        for k, (step, delay, gain, low, share) in enumerate(self._settings):
+        for k, (step, shorter, delay, gain, low, share) in enumerate(self._settings):
             coil = _run_coil(
-                mono, self._rows[k], self._lines[k], self._filters[k], self._places[k], step, delay, gain, low
+                mono,
+                self._rows[k],
+                self._lines[k],
+                self._filters[k],
+                self._places[k],
+                step,
+                shorter,
+                delay,
+                gain,
+                low,
+                self._high,
             )
             wet += share * coil
         return tuple(np.asarray(signal + self._mix * wet) for signal in channels)
 
 
 @kernel
-def _run_coil(signal, row, line, filters, places, step, delay, gain, low):
+def _run_coil(signal, row, line, filters, places, step, shorter, delay, gain, low, high):
     """x + g line[n - d], low-passed, through the row of allpasses y = a x + x[k] - a y[k], into the line."""
     out = np.empty_like(signal)
     place, ring = places[0], places[1]
     for n in range(signal.size):
         back = line[(place - delay) % line.size]
-        # Nothing stands still on a coil: what is below some 60 Hz does not run down it.
         x = signal[n] - gain * back
         filters[0] = or_nothing(filters[0] + low * (x - filters[0]))
         filters[1] = or_nothing(filters[1] + low * (filters[0] - filters[1]))
         x = filters[1]
-        filters[2] = or_nothing(filters[2] + 0.008 * (x - filters[2]))
+        filters[2] = or_nothing(filters[2] + high * (x - filters[2]))
         x -= filters[2]
-        at = ring % step
+        long, short = ring % step, ring % max(1, step - 1)
         for k in range(row.shape[0]):
+            at = short if k < shorter else long
             # Direct form II: one ring an allpass.
             held = row[k, at]
             inner = or_nothing(x - _COEFFICIENT * held)

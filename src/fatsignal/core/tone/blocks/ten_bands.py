@@ -12,7 +12,6 @@ import numpy as np
 
 from fatsignal.core.tone.blocks.block import (
     FREQUENCY_HZ,
-    INNER_RATE_HZ,
     Curve,
     Operating,
     Runner,
@@ -56,18 +55,18 @@ class TenBands(ToneBlock):
         )  # fmt: skip
 
     def runners(self, at: Operating) -> list[Runner]:
-        from fatsignal.core.amp.filters import RationalFilter, cookbook_section
+        from fatsignal.core.amp.filters import RationalFilter
+        from fatsignal.core.amp.matched_sections import matched_section
 
         return [
-            RationalFilter(*cookbook_section("peak", frequency_hz=centre_hz, gain_db=gain_db, q=_Q, rate_hz=at.rate_hz))
+            RationalFilter(*matched_section("peak", frequency_hz=centre_hz, gain_db=gain_db, q=_Q, rate_hz=at.rate_hz))
             for centre_hz, gain_db in zip(CENTRES_HZ, self.gains_db, strict=True)
         ]
 
     def curve(self) -> Curve:
-        from fatsignal.core.amp.filters import cookbook_section, response_db
+        from fatsignal.core.amp.matched_sections import prototype_db
 
         total = np.zeros_like(FREQUENCY_HZ)
         for centre_hz, gain_db in zip(CENTRES_HZ, self.gains_db, strict=True):
-            section = cookbook_section("peak", frequency_hz=centre_hz, gain_db=gain_db, q=_Q, rate_hz=INNER_RATE_HZ)
-            total = total + response_db(*section, FREQUENCY_HZ, INNER_RATE_HZ)
+            total = total + prototype_db("peak", frequency_hz=centre_hz, gain_db=gain_db, q=_Q, at_hz=FREQUENCY_HZ)
         return Curve("frequency", FREQUENCY_HZ, total)
