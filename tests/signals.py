@@ -34,7 +34,7 @@ def plucks(seconds: float = 6.0, *, seed: int = 3, rate_hz: int = FS) -> Samples
 def _plucks(seconds: float, seed: int, rate_hz: int) -> Samples:
     random = np.random.default_rng(seed)
     out = np.zeros(round(seconds * rate_hz))
-    for number in range(int(3 * seconds)):
+    for number in range(max(1, int(3 * seconds))):
         start = number * rate_hz // 3
         frequency_hz = 82.407 * 2 ** (random.integers(0, 20) / 12)
         for partial in range(1, 50):

@@ -8,6 +8,9 @@ from fatsignal.core.clip import Samples
 from fatsignal.core.compiled import njit
 
 
+_NOTHING = 1e-25
+
+
 class RationalFilter:
     """A filter given by numerator and denominator in z⁻¹, in transposed direct form II."""
 
@@ -29,14 +32,19 @@ class RationalFilter:
 
 @njit(cache=True, nogil=True)
 def _run_rational(signal, b, a, state):
-    """y = b0 x + s0;  s[k] = b[k+1] x - a[k+1] y + s[k+1]."""
+    """y = b0 x + s0;  s[k] = b[k+1] x - a[k+1] y + s[k+1].
+
+    What rings out ends: a state far below what any file holds is nothing, before numbers grow so small that they are
+    slow.
+    """
     out = np.empty_like(signal)
     order = b.size - 1
     for n in range(signal.size):
         x = signal[n]
         y = b[0] * x + state[0]
         for k in range(order):
-            state[k] = b[k + 1] * x - a[k + 1] * y + state[k + 1]
+            following = b[k + 1] * x - a[k + 1] * y + state[k + 1]
+            state[k] = 0.0 if -_NOTHING < following < _NOTHING else following
         out[n] = y
     return out
 
