@@ -7,7 +7,6 @@ import numpy as np
 from fatsignal.core.clip import Samples
 from fatsignal.core.compiled import njit
 
-
 _NOTHING = 1e-25
 
 
