@@ -8,6 +8,7 @@ from typing import Any
 
 import pytest
 
+from fatsignal.config import current_settings
 from launcher.postgres import Postgres
 from tests.applications import (
     Application,
@@ -43,6 +44,14 @@ def pytest_testnodedown(node: Any, error: object) -> None:
     """The run ends at once, and is none: of what a process that died had still to run, nobody runs the rest."""
     if error:
         pytest.exit(f"{node.gateway.id} died: what it had still to run was not run", returncode=DIED)
+
+
+@pytest.fixture(autouse=True)
+def settings_of_its_own() -> Iterator[None]:
+    """What a test says in the environment counts for it, whichever test asked for the settings before."""
+    current_settings.cache_clear()
+    yield
+    current_settings.cache_clear()
 
 
 @pytest.fixture(scope="session")

@@ -119,7 +119,7 @@ def test_roll_pressed_twice_is_one_roll(paced_application):
         ("/api/sessions/x/roll", {"section_id": str(uuid4())}, 422, "valid"),
         ("/api/prints", {"material_id": str(uuid4()), "tone_revision_id": str(uuid4())}, 404, "there is no sound"),
         ("/api/tones", {"name": "x", "blocks": [{"kind": "flux"}]}, 422, "not valid at blocks.0"),
-        ("/api/tones", {"name": "x", "blocks": [{"kind": "trim"}] * 10_000}, 422, "at most 24"),
+        ("/api/tones", {"name": "x", "blocks": [{"kind": "trim"}] * 10_000}, 422, "at most 32"),
     ],
 )
 def test_wrong_requests_get_a_problem_with_a_sentence(application, path, body, status, says):

@@ -62,6 +62,7 @@ NAN[100] = np.nan
         (as_file(decaying(5)), "has only 5 samples"),
         (as_file(decaying()) + b"\0" * 17_000_000, "has 17 MB; an impulse response has up to 17 MB"),
     ],
+    ids=["empty", "text", "silent", "a minute", "eight channels", "no numbers", "slow", "short", "large"],
 )  # fmt: skip
 async def test_what_makes_no_response_is_refused_with_a_sentence(client, content, says):
     answer = await bring(client, content)

@@ -208,7 +208,7 @@ def test_a_tone_survives_its_own_format():
         again = read_tone(json.dumps(tone.model_dump(mode="json")))
         assert again == tone
         assert again.fingerprint() == tone.fingerprint()
-    assert tone_schema()["properties"]["blocks"]["maxItems"] == 24
+    assert tone_schema()["properties"]["blocks"]["maxItems"] == 32
 
 
 @pytest.mark.parametrize(
@@ -231,7 +231,7 @@ def test_wrong_documents_are_refused_with_the_place(document, says):
 
 
 def test_ten_thousand_blocks_are_refused_quickly():
-    with pytest.raises(ToneRefused, match="at most 24"):
+    with pytest.raises(ToneRefused, match="at most 32"):
         parse_tone({"name": "x", "blocks": [{"kind": "trim"}] * 10_000})
     with pytest.raises(ToneRefused, match="bytes"):
         read_tone(json.dumps({"name": "x", "blocks": [{"kind": "trim"}] * 20_000}))
