@@ -143,7 +143,7 @@ def test_two_paths_an_impulse_response_and_a_blind_test_by_keys(page, applicatio
     soundfile.write(file, 0.5 * rng.standard_normal(4000) * np.exp(-np.arange(4000) / 300), 96_000)
     response.get_by_label("bring in a file").set_input_files(file)
     expect(response.get_by_role("button", name="closed back")).to_be_visible()
-    expect(response.get_by_role("img")).to_be_visible(timeout=20_000)
+    expect(response.get_by_role("img")).to_be_visible(timeout=60_000)
     expect(blocks).to_have_count(many + 3)
 
     # Blind: under letters, chosen by Enter, told at the end.
