@@ -5,12 +5,12 @@ from typing import ClassVar, Literal
 import numpy as np
 import pytest
 
-from fatsignal.core.tone.blocks import KINDS, Gate, Trim
+from fatsignal.core.tone.blocks import KINDS, Gate, Mic, Power, SpeakerAndMics, Split, SplitPath, Trim
 from fatsignal.core.tone.blocks.block import NO_CURVE, Channels, Operating, Step, ToneBlock
 from fatsignal.core.tone.chain import ToneChain
 from fatsignal.core.tone.document import Tone, parse_tone, tone_schema
 from fatsignal.core.tone.render import render, render_chunks
-from tests.signals import FS, plucks, sine
+from tests.signals import FS, noise, plucks, sine
 
 EACH_KIND = pytest.mark.parametrize("kind", KINDS, ids=lambda kind: kind.__name__)
 
@@ -166,3 +166,23 @@ def test_a_chain_may_become_wider_and_goes_on_with_two(widens):
     for threads in (1, 2):
         pieces = list(render_chunks(ToneChain(tone, rate_hz=FS), [di[:5000], di[5000:]], threads=threads))
         np.testing.assert_array_equal(np.concatenate(pieces), wide)
+
+
+def test_behind_a_stage_that_feeds_a_loudspeaker_its_coil_lifts_nothing_by_itself():
+    """In a split's path too; a bypassed stage feeds nothing."""
+    dry = 1e-3 * noise(1.0)
+    cabinet = SpeakerAndMics(mics=[Mic(kind="coil")])
+    power, around = Power(load="1x12 open", presence=0), {}
+    split = Split(by="all in both", paths=[SplitPath(blocks=[cabinet]), SplitPath(level_db=-60)])
+    stage = render(ToneChain(tone_of(power, Trim()), rate_hz=FS), dry)
+    rows = {
+        "none": (stage, [cabinet]), "before": (dry, [power, cabinet]),
+        "bypassed": (stage, [power.model_copy(update={"bypassed": True}), cabinet]),
+        "in a path": (dry, [power, split]),
+    }  # fmt: skip
+    for name, (given, blocks) in rows.items():
+        heard = np.abs(np.fft.rfft(render(ToneChain(tone_of(*blocks), rate_hz=FS), given)))
+        around[name] = 20 * np.log10(heard[8_000:9_000].mean() / heard[900:1_100].mean())
+    assert around["none"] - around["before"] > 3
+    assert around["bypassed"] == pytest.approx(around["none"], abs=0.1)
+    assert around["in a path"] == pytest.approx(around["before"], abs=0.5)

@@ -7,7 +7,7 @@ from fatsignal.core.clip import in_one
 from fatsignal.core.tone.blocks import Preamp, SoftClip, Split, SplitPath, Trim
 from fatsignal.core.tone.chain import ToneChain
 from fatsignal.core.tone.document import Tone
-from fatsignal.core.tone.drive_matching import matched_drive, played
+from fatsignal.core.tone.drive_matching import Played, matched_drive, played
 from fatsignal.core.tone.render import render
 from fatsignal.core.tone.riff import riff
 from fatsignal.core.tone.voltage import DiVoltage
@@ -63,6 +63,12 @@ def test_the_crest_of_a_sine_is_that_of_a_sine():
     # And two levels of noise lie apart by what they were made with.
     both = np.concatenate((noise(1.0), 0.1 * noise(1.0)))
     assert played(both, rate_hz=FS).apart_db == pytest.approx(20.0, abs=1.5)
+
+
+def test_both_what_lies_apart_and_what_stands_out_count():
+    assert Played(6.0, 9.0).off_db(Played(9.0, 9.0)) == pytest.approx(3.0)
+    assert Played(6.0, 9.0).off_db(Played(6.0, 7.0)) == pytest.approx(3.0)
+    assert Played(6.0, 9.0).off_db(Played(9.0, 7.0)) == pytest.approx(3 * 2**0.5)
 
 
 def test_what_its_knobs_cannot_do_is_said():

@@ -214,3 +214,24 @@ def test_a_tone_goes_out_with_its_files_and_comes_in_again():
     with pytest.raises(ToneRefused, match="damaged: export the tone again"):
         parse_tone_file({**document, "responses": {file.sha256: "no base64 §"}})
     assert "responses" not in with_responses(tone.model_dump(mode="json"), {}.get)
+
+
+@pytest.mark.parametrize("rate_hz", [44_100, 96_000, 47_952])
+def test_a_file_of_another_rate_lies_in_time_and_tells_the_same_level(shelf, rate_hz):
+    """A band-limited click at every rate: it lies on the dry sound to half a sample, and is as loud as it was."""
+    late = np.zeros(6000)
+    late[3000] = 1.0
+    sos = signal.butter(4, 8_000, fs=rate_hz, output="sos")
+    click = signal.sosfiltfilt(sos, late)
+    dry = noise(0.5)
+    chain = ToneChain(tone_of(ImpulseResponse(file=put(shelf, click, rate_hz))), rate_hz=FS)
+    heard = render(chain, dry)
+    own = signal.sosfiltfilt(signal.butter(4, 8_000, fs=FS, output="sos"), dry)
+    lags = np.arange(-20, 21)
+    matches = [np.dot(np.roll(heard, -lag)[100:-100], own[100:-100]) for lag in lags]
+    # It begins where it is 40 dB below its peak, which is before the peak of a click that rings on both sides.
+    begins = np.argmax(np.abs(click) >= np.abs(click).max() / 100)
+    expected = (3000 - begins) * FS / rate_hz
+    assert abs(lags[int(np.argmax(matches))] - expected) <= 0.6
+    made = prepared(Response(rate_hz, click[:, None]), rate_hz=FS, **AS_IT_IS)
+    assert made.own_level_db == pytest.approx(0.0, abs=0.3)

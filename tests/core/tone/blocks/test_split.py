@@ -183,3 +183,12 @@ def test_a_value_in_a_path_is_turned_and_a_block_added_at_its_end():
             edited(NESTED, AddBlock(kind="trim", at=wrong))
     with pytest.raises(ToneRefused, match="not a value that is turned"):
         edited(NESTED, SetValue(block=[1], kind="split", path=["paths", 0, "blocks"], value=0))
+
+
+def test_a_split_enters_another_only_where_it_holds_none_and_lies_in_none():
+    plain, holding = split_of([Trim()]), split_of([split_of()])
+    assert moved_on([plain, split_of()], (0,), 1) == (0, 0, 0)
+    assert moved_on([holding, split_of()], (0,), 1) == (1,)
+    inner = [split_of([split_of(), split_of()])]
+    assert moved_on(inner, (0, 0, 0), 1) == (0, 0, 1)
+    assert moved_on([split_of(), plain], (1,), -1) == (0, 1, 0)
