@@ -58,13 +58,11 @@ async def tone_played_through(conn: Connection, part: Part) -> PlayedTone | None
     """The tone that a part is heard through, if any: a kept one, or that on its bench as it is turned now."""
     chosen = Monitoring.model_validate(part.monitoring)
     if chosen.from_bench:
-        return PlayedTone(_whole((await bench_of(conn, part)).tone), None)
-    if chosen.tone_revision_id is None:
+        played = PlayedTone((await bench_of(conn, part)).tone, None)
+    elif chosen.tone_revision_id is None:
         return None
-    revision = await tones.get_revision(conn, chosen.tone_revision_id)
-    return PlayedTone(_whole(parse_tone(revision.document)), revision.id)
-
-
-def _whole(tone: Tone) -> Tone:
-    check_responses(tone)
-    return tone
+    else:
+        revision = await tones.get_revision(conn, chosen.tone_revision_id)
+        played = PlayedTone(parse_tone(revision.document), revision.id)
+    check_responses(played.tone)
+    return played

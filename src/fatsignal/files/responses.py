@@ -39,9 +39,10 @@ class ResponseFolder:
 
     def __init__(self, folder: Path, at_hand: Mapping[str, bytes] | None = None) -> None:
         self._folder = folder
-        for sha256, content in (at_hand or {}).items():
-            checked(content, f"the impulse response {sha256[:12]}…")
-        self._at_hand = {sha256: _read(content, sha256) for sha256, content in (at_hand or {}).items()}
+        self._at_hand = {
+            sha256: _usable(content, f"the impulse response {sha256[:12]}…")
+            for sha256, content in (at_hand or {}).items()
+        }
 
     def __call__(self, sha256: str) -> Response | None:
         """A response by the SHA-256 of its file; None where it is missing or is another by now."""
@@ -99,6 +100,14 @@ def checked(content: bytes, shown_name: str) -> ResponseFacts:
         If it is too large, cannot be read, has more than two channels, holds no sound or what is no number, or sounds
         for longer than `LONGEST_S`.
     """
+    response = _usable(content, shown_name)
+    begins, ends = bounds(response.samples)
+    sound_s = (ends - begins) / response.rate_hz
+    return ResponseFacts(hashlib.sha256(content).hexdigest(), response.rate_hz, response.samples.shape[1], sound_s)
+
+
+def _usable(content: bytes, shown_name: str) -> Response:
+    """A response that can be used, or the sentence of `checked`."""
     check_bytes(len(content), shown_name)
     response = _read(content, shown_name)
     samples = response.samples
@@ -113,7 +122,7 @@ def checked(content: bytes, shown_name: str) -> ResponseFacts:
             f"{shown_name} sounds for {sound_s:.1f} s; an impulse response has up to {LONGEST_S:g} s: cut it, or "
             "choose a file that is one"
         )
-    return ResponseFacts(hashlib.sha256(content).hexdigest(), response.rate_hz, samples.shape[1], sound_s)
+    return response
 
 
 def check_bytes(size: int, shown_name: str) -> None:

@@ -6,7 +6,7 @@ import numpy as np
 
 from fatsignal.core.clip import Samples, check_rate
 from fatsignal.core.tone.block_row import BlockRow, Run
-from fatsignal.core.tone.blocks.block import ChannelByChannel, Channels, Operating, Step
+from fatsignal.core.tone.blocks.block import ChannelByChannel, Channels, Operating, Step, want_key
 from fatsignal.core.tone.document import Tone
 from fatsignal.core.tone.gain import Gain
 from fatsignal.core.tone.voltage import OUTPUT_FULL_SCALE_V, UNKNOWN, DiVoltage
@@ -39,7 +39,7 @@ class ToneChain:
         self.rate_hz = rate_hz
         self.oversample = inner_factor(oversample or tone.oversample, rate_hz)
         self.channels_in = channels
-        keyed = any(block.wants_key for block in tone.blocks if not block.bypassed)
+        keyed = want_key(tone.blocks)
         at = Operating(rate_hz, quarter_s, oversample=self.oversample)
         self._row = BlockRow(tone.blocks, at, channels, keyed=keyed)
         self.channels_out, self.latency_frames = self._row.channels_out, self._row.latency_frames

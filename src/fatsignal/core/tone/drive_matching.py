@@ -11,8 +11,7 @@ import numpy as np
 from scipy.signal import butter, sosfiltfilt
 
 from fatsignal.core.clip import Samples
-from fatsignal.core.tone.blocks.block import label_of
-from fatsignal.core.tone.controls import field_at
+from fatsignal.core.tone.controls import controls_of
 from fatsignal.core.tone.document import Tone
 from fatsignal.core.tone.edits import SetValue, edited
 from fatsignal.core.tone.places import Place, every_block
@@ -185,12 +184,13 @@ class _Search:
 def _knobs(tone: Tone) -> list[_Knob]:
     found = []
     for place, block in every_block(tone.blocks):
+        kind = type(block).model_fields["kind"].default
+        groups, _ = controls_of(block)
+        of = {control.path: control for group in groups for control in group.controls}
         for name in () if block.bypassed else block.DRIVES:
-            field, value = field_at(block, (name,))
-            limits = {key: getattr(each, key) for each in field.metadata for key in ("ge", "le") if hasattr(each, key)}
-            title = f"{block.TITLE}, {label_of(name, field)}"
-            kind = type(block).model_fields["kind"].default
-            found.append(_Knob(place, kind, name, title, float(value), limits["ge"], limits["le"]))
+            control = of[name,]
+            title = f"{block.TITLE}, {control.label}"
+            found.append(_Knob(place, kind, name, title, float(control.value or 0), control.low, control.high))
     return found
 
 

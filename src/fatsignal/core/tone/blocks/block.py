@@ -149,7 +149,7 @@ class ToneBlock(TonePart):
     TITLE: ClassVar[str]
     # Among which others it is found.
     GROUP: ClassVar[str] = "amp"
-    # Whether it makes new partials: such blocks run at the higher rate.
+    # Whether it runs at the higher rate: what makes new partials, and what would be another filter at each rate.
     MAKES_PARTIALS: ClassVar[bool] = False
 
     # The settings that drive it harder.
@@ -208,6 +208,11 @@ class ToneBlock(TonePart):
     def _said(self, name: str) -> tuple[str, str]:
         field = type(self).model_fields[name]
         return label_of(name, field), value_said(getattr(self, name), field)
+
+
+def want_key(blocks: Sequence[ToneBlock]) -> bool:
+    """Whether one of the blocks that are heard listens to the DI."""
+    return any(block.wants_key for block in blocks if not block.bypassed)
 
 
 def label_of(name: str, field: FieldInfo) -> str:

@@ -6,6 +6,7 @@ from typing import ClassVar, Literal
 import numpy as np
 from pydantic import Field
 
+from fatsignal.core.clip import Samples
 from fatsignal.core.tone.blocks.block import (
     FREQUENCY_HZ,
     NO_CURVE,
@@ -24,7 +25,6 @@ from fatsignal.core.tone.blocks.block import (
 from fatsignal.core.tone.gain import Gain
 from fatsignal.core.tone.impulse_response import LONGEST_S, Prepared, Side, prepared
 from fatsignal.core.tone.response_shelf import find_response, get_response
-from fatsignal.core.tone.taking_over import take_over
 
 _BASE_RATE_HZ = 48_000
 
@@ -57,10 +57,6 @@ class ImpulseResponse(ToneBlock):
     def lacks(self) -> str | None:
         return self.file.name if self.file is not None and find_response(self.file.sha256) is None else None
 
-    def runners(self, at: Operating) -> list[Runner]:
-        made = self._prepared(at.rate_hz)
-        return [Gain(1.0)] if made is None else [self._convolver(made, 0)]
-
     def steps(self, at: Operating, channels: int) -> list[Step]:
         made = self._prepared(at.rate_hz)
         if made is None:
@@ -71,10 +67,9 @@ class ImpulseResponse(ToneBlock):
     def curve(self) -> Curve:
         if self.file is None or self.lacks:
             return NO_CURVE
-        click = np.zeros(round(LONGEST_S * _BASE_RATE_HZ))
-        click[0] = 1.0
-        response = response_over(self.runners(Operating(_BASE_RATE_HZ))[0].process(click), _BASE_RATE_HZ)
-        return Curve("frequency", FREQUENCY_HZ, response)
+        response = self._mixed(self._of(_BASE_RATE_HZ), 0)
+        size = round(LONGEST_S * _BASE_RATE_HZ)
+        return Curve("frequency", FREQUENCY_HZ, response_over(response, _BASE_RATE_HZ, size=size))
 
     def values(self) -> list[tuple[str, str]]:
         if self.file is None:
@@ -103,28 +98,21 @@ class ImpulseResponse(ToneBlock):
     def _convolver(self, made: Prepared, side: int) -> Runner:
         from fatsignal.core.tone.convolution import Convolver
 
-        response = 10 ** (self.gain_db / 20) * made.channels[min(side, len(made.channels) - 1)] * self.mix
-        mixed = response if self.mix == 1 else _with_dry(response, made.lead_frames, 1.0 - self.mix)
-        return Convolver(mixed, lead_frames=made.lead_frames)
+        return Convolver(self._mixed(made, side), lead_frames=made.lead_frames)
+
+    def _mixed(self, made: Prepared, side: int) -> Samples:
+        """The response of a side with its gain, and beside it what stays dry."""
+        mixed = 10 ** (self.gain_db / 20) * made.channels[min(side, len(made.channels) - 1)] * self.mix
+        mixed[min(made.lead_frames, len(mixed) - 1)] += 1.0 - self.mix
+        return np.asarray(mixed)
 
 
-class ConvolvedSides:
+class ConvolvedSides(ChannelByChannel):
     """Each side through a response of its own: one channel that comes in becomes two where there are two."""
-
-    def __init__(self, sides: list[Runner]) -> None:
-        self._sides = sides
-        self.channels_out = len(sides)
-        self.latency_frames = sides[0].latency_frames
 
     def process(self, channels: Channels) -> Channels:
         """Run as many frames of every channel; state goes on."""
-        wide = widened(channels, self.channels_out)
-        return tuple(side.process(signal) for side, signal in zip(self._sides, wide, strict=True))
-
-    def take_over(self, other: "ConvolvedSides") -> None:
-        """Go on with what came in until now."""
-        for mine, theirs in zip(self._sides, other._sides, strict=False):
-            take_over(mine, theirs)
+        return super().process(widened(channels, self.channels_out))
 
 
 @lru_cache(maxsize=16)
@@ -135,9 +123,3 @@ def _made(
     return prepared(
         found, rate_hz=rate_hz, side=side, trimmed=trimmed, minimum_phase=minimum_phase, longest_s=longest_s
     )
-
-
-def _with_dry(response: np.ndarray, lead_frames: int, share: float) -> np.ndarray:
-    mixed = response.copy()
-    mixed[min(lead_frames, len(mixed) - 1)] += share
-    return mixed

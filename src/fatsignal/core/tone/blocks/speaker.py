@@ -25,7 +25,6 @@ from fatsignal.core.tone.blocks.block import (
     setting,
     shares_of_pan,
 )
-from fatsignal.core.tone.taking_over import take_over
 from fatsignal.core.tone.voltage import OUTPUT_FULL_SCALE_V
 
 if TYPE_CHECKING:
@@ -89,7 +88,7 @@ class SpeakerAndMics(ToneBlock):
     def steps(self, at: Operating, channels: int) -> list[Step]:
         if not self.is_wide:
             return super().steps(at, channels)
-        return [WideCabinet(*self._convolvers(at))]
+        return [WideCabinet(self._convolvers(at))]
 
     def _convolvers(self, at: Operating) -> "list[Runner]":
         from fatsignal.core.tone.convolution import Convolver
@@ -141,25 +140,12 @@ class SpeakerAndMics(ToneBlock):
         return MicSetUp(self.speaker, mic.kind, mic.place, pattern=mic.pattern, room=self.room)
 
 
-class WideCabinet:
+class WideCabinet(ChannelByChannel):
     """A cabinet whose microphones stand left and right: what comes in goes into one loudspeaker."""
-
-    channels_out = 2
-
-    def __init__(self, left: Runner, right: Runner) -> None:
-        self._sides = left, right
-        self.latency_frames = left.latency_frames
 
     def process(self, channels: Channels) -> Channels:
         """Run the middle of the channels; state goes on."""
-        one = middle_of(channels)
-        return self._sides[0].process(one), self._sides[1].process(one)
-
-    def take_over(self, other: "WideCabinet | ChannelByChannel") -> None:
-        """Go on with what came in until now."""
-        if isinstance(other, WideCabinet):
-            for mine, theirs in zip(self._sides, other._sides, strict=True):
-                take_over(mine, theirs)
+        return super().process((middle_of(channels),) * 2)
 
 
 def _added(one: Samples, other: Samples) -> Samples:

@@ -32,6 +32,7 @@ from fatsignal.core.tone.blocks.block import (
     loudest_of,
     setting,
     shares_of_pan,
+    want_key,
     widened,
 )
 from fatsignal.core.tone.taking_over import take_over
@@ -90,12 +91,7 @@ class Split(ToneBlock):
 
     @property
     def wants_key(self) -> bool:
-        return any(block.wants_key for path in self.paths for block in path.blocks if not block.bypassed)
-
-    @property
-    def feeds_speaker(self) -> bool:
-        # Each path tells its own blocks; behind the join nobody knows of which path a loudspeaker is.
-        return False
+        return any(want_key(path.blocks) for path in self.paths)
 
     def lane(self, path: int) -> str:
         """What goes through a path, in words."""
@@ -140,7 +136,7 @@ class SplitStep:
 
         self._by = values.by
         self._divide = _DIVIDERS[values.by](values, at.rate_hz, channels)
-        self._keyed = [any(block.wants_key for block in path.blocks if not block.bypassed) for path in values.paths]
+        self._keyed = [want_key(path.blocks) for path in values.paths]
         self._rows = [
             BlockRow(path.blocks, at, channels, keyed=keyed)
             for path, keyed in zip(values.paths, self._keyed, strict=True)
