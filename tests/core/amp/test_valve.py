@@ -38,9 +38,8 @@ def test_a_power_valve_by_hand(valve):
     tables = power_tables(valve, 50e3)
     e1 = 400 / valve.kp * np.log1p(np.exp(valve.kp * (1 / valve.mu - 30 / 400)))
     expected = 2 * e1**valve.exponent / valve.kg1 * np.arctan(250 / valve.kvb)
-    found = (
-        drive_of(tables.drive, -30 / 400) * screen_of(tables.screen, 400.0) * knee_of(tables.knee, 250.0, valve.kvb)[0]
-    )
+    knee = knee_of(tables.knee, 250.0, 1 / valve.kvb)[0]
+    found = drive_of(tables.drive, -30 / 400) * screen_of(tables.screen, 400.0) * knee
     assert found == pytest.approx(expected, rel=1e-4)
 
 

@@ -1,4 +1,5 @@
 import json
+import threading
 
 import numpy as np
 import pytest
@@ -12,7 +13,7 @@ from fatsignal.core.tone.document import parse_tone, read_tone, tone_schema
 from fatsignal.core.tone.loudness_match import matching_gains_db
 from fatsignal.core.tone.measures import measure_tone
 from fatsignal.core.tone.oversampling import Oversampler, _allpasses
-from fatsignal.core.tone.render import render, render_chunks
+from fatsignal.core.tone.render import dearest_stretch, render, render_chunks
 from fatsignal.core.tone.tone_distance import spectrum_difference_db
 from fatsignal.errors import SignalError, ToneRefused
 from fatsignal.tones import find_tone, shipped_tones
@@ -72,6 +73,33 @@ def test_rendering_keeps_length_and_place_on_one_thread_and_two(tone):
     chunks = [di[start : start + 5000] for start in range(0, len(di), 5000)]
     single = np.concatenate(list(render_chunks(ToneChain(tone, rate_hz=FS), chunks, threads=1)))
     np.testing.assert_array_equal(single, whole)
+
+
+@pytest.mark.parametrize(
+    ("spent_s", "stretch"),
+    [([1, 1, 6, 2], (2, 3)), ([1, 2, 3], (2, 3)), ([1, 2, 2, 1], (1, 3)), ([4], (0, 1)), ([3, 3], (0, 1))],
+)
+def test_the_dearest_stretch_takes_about_half(spent_s, stretch):
+    start, stop = dearest_stretch(spent_s)
+    half, best = sum(spent_s) / 2, sum(spent_s[slice(*stretch)])
+    assert abs(sum(spent_s[start:stop]) - half) <= abs(best - half)
+
+
+@pytest.mark.parametrize("threads", [1, 2])
+def test_what_is_wrong_with_a_later_chunk_is_told_by_whoever_renders_it(threads):
+    broken = np.zeros(40_000)
+    broken[30_123] = np.nan
+    chunks = (broken[start : start + 10_000] for start in range(0, len(broken), 10_000))
+    with pytest.raises(SignalError, match="1 of 10000 samples are not finite numbers, the first at frame 123"):
+        list(render_chunks(ToneChain(find_tone("Kiln"), rate_hz=FS), chunks, threads=threads))
+
+
+def test_who_stops_in_the_middle_leaves_no_thread_behind():
+    before = threading.active_count()
+    rendering = render_chunks(ToneChain(find_tone("Kiln"), rate_hz=FS), (plucks(0.5) for _ in range(50)), threads=2)
+    next(rendering), next(rendering)
+    rendering.close()
+    assert threading.active_count() == before
 
 
 def test_the_latency_of_oversampling_is_taken_off_to_the_sample():

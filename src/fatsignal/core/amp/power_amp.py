@@ -257,10 +257,22 @@ def _solve_pair(z, tables):
         step_a, step_b = (off_a - by_b * off_b) * determinant, (off_b - by_a * off_a) * determinant
         sum_a -= step_a
         sum_b -= step_b
-        # Newton squares its error: after a step of a microampere some picoamperes are left.
-        if abs(step_a) + abs(step_b) < 1e-6:
+        # Newton squares its error: after a step of ten microamperes less than a nanoampere is left.
+        if abs(step_a) + abs(step_b) < 1e-5:
             break
     z[_I], z[_I + 1], z[_I + 2], z[_I + 3] = ia, sum_a - ia, ib, sum_b - ib
+
+
+@njit(cache=True, inline="always", error_model="numpy", fastmath={"contract"})
+def _found(z):
+    """What plate and loudspeaker find of what coils and iron hold; each in two sums that wait for nothing."""
+    plate, plate_too, speaker, speaker_too = 0.0, 0.0, 0.0, 0.0
+    for m in range(_OUT // 2):
+        plate += z[_AT_PLATE + m] * z[_OUT_W + m]
+        plate_too += z[_AT_PLATE + _OUT // 2 + m] * z[_OUT_W + _OUT // 2 + m]
+        speaker += z[_AT_SPEAKER + m] * z[_OUT_W + m]
+        speaker_too += z[_AT_SPEAKER + _OUT // 2 + m] * z[_OUT_W + _OUT // 2 + m]
+    return plate + plate_too, speaker + speaker_too
 
 
 @njit(cache=True, nogil=True, error_model="numpy", fastmath={"contract"})
@@ -271,7 +283,8 @@ def _run(signal, z, tables, grid_table, drive_table, screen_table, knee_table):
     per_henry, full_vs, period_s, to_tap, both, kvb = z[_STAGE + 6 : _STAGE + 12]
     supply_v, screen_v, cathode_v, flux, speaker_v, d, last_d = z[_WORKING : _WORKING + 7]
     plate_ohm, speaker_ohm = z[_OUT_OHM : _OUT_OHM + 2]
-    per_a, per_b = 1.0 / z[_K + 36], 1.0 / max(z[_K + 45], 1e-9)
+    per_a, per_b, per_kvb = 1.0 / z[_K + 36], 1.0 / max(z[_K + 45], 1e-9), 1.0 / kvb
+    plate_found, speaker_found = _found(z)
     for n in range(signal.size):
         u, back = signal[n], -to_tap * speaker_v
         for port in range(_PORTS):
@@ -301,10 +314,7 @@ def _run(signal, z, tables, grid_table, drive_table, screen_table, knee_table):
         share = flux / full_vs
         square = share * share
         magnetising = flux * per_henry * (1.0 + square * square * square)
-        held, speaker_v = -plate_ohm * magnetising, 0.0
-        for m in range(_OUT):
-            held += z[_AT_PLATE + m] * z[_OUT_W + m]
-            speaker_v += z[_AT_SPEAKER + m] * z[_OUT_W + m]
+        held = plate_found - plate_ohm * magnetising
         above, below = supply_v - cathode_v - held, supply_v - cathode_v + held
         # Newton starts where the last two samples point, and mostly needs one step or two. The root lies between
         # the currents that one side alone could draw; where a step leaves this bracket or fails to shrink, the
@@ -315,8 +325,8 @@ def _run(signal, z, tables, grid_table, drive_table, screen_table, knee_table):
         d, last_d = min(max(2.0 * d - last_d, low), high), d
         last_step = high - low
         for _ in range(40):
-            share_a, rise_a = knee_of(knee_table, above - plate_ohm * d, kvb)
-            share_b, rise_b = knee_of(knee_table, below + plate_ohm * d, kvb)
+            share_a, rise_a = knee_of(knee_table, above - plate_ohm * d, per_kvb)
+            share_b, rise_b = knee_of(knee_table, below + plate_ohm * d, per_kvb)
             residual = d - drive_a * share_a + drive_b * share_b
             if residual > 0.0:
                 high = d
@@ -329,11 +339,11 @@ def _run(signal, z, tables, grid_table, drive_table, screen_table, knee_table):
                 continue
             last_step = abs(step)
             d -= step
-            # Newton squares its error: what is left after a step of 10 µA is far below a nanoampere.
-            if last_step < 1e-5:
+            # Newton squares its error: of the amperes that flow some ten nanoamperes are left.
+            if last_step < 3e-4:
                 break
         into = d - magnetising
-        speaker_v += speaker_ohm * into
+        speaker_v = speaker_found + speaker_ohm * into
         flux += period_s * (held + plate_ohm * d)
         for row in range(_OUT):
             z[_NEXT + row] = z[_OUT_C + row] * into
@@ -342,6 +352,8 @@ def _run(signal, z, tables, grid_table, drive_table, screen_table, knee_table):
                 z[_NEXT + row] += z[_OUT_A + m * _OUT + row] * z[_OUT_W + m]
         for row in range(_OUT):
             z[_OUT_W + row] = z[_NEXT + row]
+        # What of it plate and loudspeaker will find is known a sample ahead, so nothing waits for these sums.
+        plate_found, speaker_found = _found(z)
         drawn = drive_a * share_a + drive_b * share_b
         screen_v = supply_v - cathode_v
         cathode_v += charge_cathode * drawn - leak_cathode * cathode_v

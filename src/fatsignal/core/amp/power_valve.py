@@ -128,11 +128,11 @@ def screen_of(screen_table, screen_v):
 
 
 @njit(cache=True, inline="always", error_model="numpy", fastmath={"contract"})
-def knee_of(knee_table, plate_v, kvb):
-    """The plate's share of the current, and how it rises by the volt."""
+def knee_of(knee_table, plate_v, per_kvb):
+    """The plate's share of the current, and how it rises by the volt; `per_kvb` is one over the valve's knee, 1/V."""
     scale = (_KNEE_POINTS - 1) / (2.0 * _KNEE_LIMIT)
-    at = min(max((plate_v / kvb + _KNEE_LIMIT) * scale, 0.0), _KNEE_POINTS - 1.000001)
+    at = min(max((plate_v * per_kvb + _KNEE_LIMIT) * scale, 0.0), _KNEE_POINTS - 1.000001)
     whole = np.int64(at)
     low = np.uint64(whole)
     rise = knee_table[low + _ONE] - knee_table[low]
-    return knee_table[low] + (at - np.float64(whole)) * rise, rise * scale / kvb
+    return knee_table[low] + (at - np.float64(whole)) * rise, rise * (scale * per_kvb)

@@ -1,9 +1,9 @@
 """Rendering a whole signal through a tone, in bounded memory and on two cores."""
 
-import queue
-import threading
 import time
-from collections.abc import Iterable, Iterator
+from collections import deque
+from collections.abc import Iterable, Iterator, Sequence
+from concurrent.futures import Future, ThreadPoolExecutor
 
 import numpy as np
 
@@ -13,7 +13,7 @@ from fatsignal.core.tone.blocks.block import Channels
 from fatsignal.core.tone.chain import ToneChain, separate, together
 
 CHUNK_FRAMES = 16_384
-_AHEAD_CHUNKS = 4
+_AHEAD_CHUNKS = 3
 
 
 def render(chain: ToneChain, signal: Samples) -> Samples:
@@ -27,7 +27,7 @@ def render(chain: ToneChain, signal: Samples) -> Samples:
 def render_chunks(chain: ToneChain, chunks: Iterable[Samples], *, threads: int = 2) -> Iterator[Samples]:
     """Run chunks through a fresh chain, taking its latency off: sample n of the output belongs to n of the input.
 
-    With two threads the chain is cut in the middle of its work and both halves run at once, on
+    With two threads the dearest stretch of the chain runs in one and what lies around it in the other, on
     neighbouring chunks; the samples are the same.
     """
     to_drop = chain.latency_frames
@@ -54,7 +54,7 @@ def _run(steps: list[Run], chunks: Iterator[Channels], threads: int) -> Iterator
     first = next(chunks, None)
     if first is None:
         return
-    # The first chunk tells where half of the work is done.
+    # The first chunk tells what each step takes.
     spent_s = []
     for step in steps:
         started = time.perf_counter()
@@ -65,8 +65,17 @@ def _run(steps: list[Run], chunks: Iterator[Channels], threads: int) -> Iterator
         for chunk in chunks:
             yield _through(steps, chunk)
         return
-    cut = int(np.argmin(np.abs(np.cumsum(spent_s) - sum(spent_s) / 2))) + 1
-    yield from _two_halves(steps[:cut], steps[cut:], chunks)
+    start, stop = dearest_stretch(spent_s)
+    yield from _side_by_side(steps[:start], steps[start:stop], steps[stop:], chunks)
+
+
+def dearest_stretch(spent_s: Sequence[float]) -> tuple[int, int]:
+    """First step and step after the last of the stretch that takes about as long as all the others together."""
+    until_s = np.concatenate(([0.0], np.cumsum(spent_s)))
+    within_s = until_s[None, :] - until_s[:, None]
+    longer_s = np.where(within_s < 0.0, np.inf, np.maximum(within_s, until_s[-1] - within_s))
+    start, stop = np.unravel_index(np.argmin(longer_s), longer_s.shape)
+    return int(start), int(stop)
 
 
 def _through(steps: list[Run], chunk: Channels) -> Channels:
@@ -75,36 +84,27 @@ def _through(steps: list[Run], chunk: Channels) -> Channels:
     return chunk
 
 
-def _two_halves(front: list[Run], back: list[Run], chunks: Iterator[Channels]) -> Iterator[Channels]:
-    """The front half in a thread of its own, the back half in the caller's."""
-    handover: queue.Queue[Channels | BaseException | None] = queue.Queue(maxsize=_AHEAD_CHUNKS)
-    abandoned = threading.Event()
+def _side_by_side(
+    before: list[Run], middle: list[Run], after: list[Run], chunks: Iterator[Channels]
+) -> Iterator[Channels]:
+    """The middle in the caller's thread; in another one by turns what comes before it, of a later chunk, and what comes
+    after it, of an earlier one. Each step meets the chunks in their order.
+    """
 
-    def offer(item: Channels | BaseException | None) -> bool:
-        while not abandoned.is_set():
-            try:
-                handover.put(item, timeout=0.1)
-                return True
-            except queue.Full:
-                continue
-        return False
+    def ahead() -> Channels | None:
+        chunk = next(chunks, None)
+        return None if chunk is None else _through(before, chunk)
 
-    def work() -> None:
+    with ThreadPoolExecutor(1, "tone-beside") as beside:
+        coming = deque(beside.submit(ahead) for _ in range(_AHEAD_CHUNKS))
+        going: deque[Future[Channels]] = deque()
         try:
-            for chunk in chunks:
-                if not offer(_through(front, chunk)):
-                    return
-            offer(None)
-        except BaseException as problem:  # handed to the caller, who raises it
-            offer(problem)
-
-    worker = threading.Thread(target=work, name="tone-front", daemon=True)
-    worker.start()
-    try:
-        while (item := handover.get()) is not None:
-            if isinstance(item, BaseException):
-                raise item
-            yield _through(back, item)
-    finally:
-        abandoned.set()
-        worker.join()
+            while (chunk := coming.popleft().result()) is not None:
+                coming.append(beside.submit(ahead))
+                going.append(beside.submit(_through, after, _through(middle, chunk)))
+                if len(going) == _AHEAD_CHUNKS:
+                    yield going.popleft().result()
+            while going:
+                yield going.popleft().result()
+        finally:
+            beside.shutdown(cancel_futures=True)
