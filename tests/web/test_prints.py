@@ -9,10 +9,13 @@ from uuid import uuid4
 import numpy as np
 import pytest
 import soundfile
+from scipy.signal import resample
 from typer.testing import CliRunner
 
 from fatsignal.acts.print_batch import printing
 from fatsignal.cli import app
+from fatsignal.files.bext import unpack_bext
+from fatsignal.files.wave_writer import read_bext
 from tests.signals import FS
 from tests.web.comped import BAR, Song
 
@@ -77,6 +80,43 @@ async def test_other_settings_are_another_print_and_the_same_ones_the_same_bytes
     assert 8 * BAR + FS < len(rings) <= 8 * BAR + 4 * FS
     assert np.abs(rings[8 * BAR : 8 * BAR + FS]).max() > 1e-3
     np.testing.assert_allclose(rings[: 8 * BAR], read(song, usual), atol=1e-6)
+
+
+async def test_a_batch_may_leave_each_print_at_a_second_rate_beside_it(song):
+    tone, take = await keep(song, WIDE), song.takes[0]
+    assert (await batch(song, [take["id"]], [tone], rate_hz=96_000, depth="32f"))["asked"] == 1
+    (made,) = await prints(song)
+    there = read(song, made)
+    path = song.client.sessions_folder / made["copy_file"]
+    copy, rate_hz = soundfile.read(path)
+    assert rate_hz == 96_000
+    assert path.name.endswith("Wide r1 96 kHz.wav")
+    assert len(copy) == pytest.approx(2 * len(there), abs=2)
+    # The same sound, said by another resampler (scipy's, by Fourier): all but what lies at the very end of the band.
+    expected, found = resample(there, 2 * len(there))[FS:-FS], copy[FS : 2 * len(there) - FS]
+    assert np.std(found - expected) < 0.02 * np.std(expected)
+    assert np.std(found - np.roll(expected, 1, axis=0)) > 0.02 * np.std(expected)
+    lies, copied = (
+        unpack_bext(read_bext(song.client.sessions_folder / made[each]) or b"") for each in ("file", "copy_file")
+    )
+    assert copied.time_reference_frames == 2 * lies.time_reference_frames
+    assert "F=96000" in copied.coding_history
+    # The session's own rate is no second one, and no other print.
+    assert (await batch(song, [take["id"]], [tone], rate_hz=FS, depth="32f"))["asked"] == 1
+    assert (await batch(song, [take["id"]], [tone], depth="32f"))["there"] == 1
+    assert [each["copy_file"] for each in await prints(song)][1] is None
+    await batch(song, [take["id"]], [tone], expect=422, rate_hz=11_025)
+
+
+async def test_the_second_file_goes_with_the_bin(song):
+    tone, take = await keep(song, QUIET), song.takes[0]
+    await batch(song, [take["id"]], [tone], rate_hz=44_100)
+    (made,) = await prints(song)
+    copy = song.client.sessions_folder / made["copy_file"]
+    assert soundfile.info(copy).samplerate == 44_100
+    assert (await song.client.post(f"/api/takes/{take['id']}/bin")).status_code < 300
+    assert (await song.client.delete(f"{song.address}/bin?agreed=true")).status_code < 300
+    assert not copy.exists()
 
 
 async def test_a_print_of_an_older_revision_says_so_and_is_kept(song):
@@ -159,7 +199,7 @@ async def test_what_is_marked_is_kept(song):
     plan = {
         "tones": [tone["id"]],
         "marked": [{"material_id": song.takes[0]["id"], "tone_revision_id": tone["id"]}],
-        "settings": {"oversample": 8, "depth": "16", "tail_s": 2.0},
+        "settings": {"oversample": 8, "depth": "16", "tail_s": 2.0, "rate_hz": 96_000},
     }
     assert (await song.client.get(f"{song.address}/print-plan")).json()["marked"] == []
     assert (await song.client.put(f"{song.address}/print-plan", json=plan)).json() == plan

@@ -7414,6 +7414,11 @@ export interface components {
              * @default 0
              */
             tail_s: number;
+            /**
+             * Rate Hz
+             * @description A second file of the same sound at this rate, beside the one at the session's rate.
+             */
+            rate_hz?: (44100 | 48000 | 88200 | 96000 | 176400 | 192000) | null;
         };
         /** PrintView */
         PrintView: {
@@ -7451,6 +7456,11 @@ export interface components {
             /** File */
             file: string | null;
             checks: components["schemas"]["ChecksView"] | null;
+            /**
+             * Copy File
+             * @description The same sound at another rate, where that was asked for.
+             */
+            copy_file: string | null;
             /** Channels */
             channels: number;
             /**

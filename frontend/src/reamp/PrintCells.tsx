@@ -17,11 +17,13 @@ interface SoundCellProps {
   right: string
   /** It is not what would be printed now. */
   stale?: string
+  /** The same sound at another rate lies in this file. */
+  copy?: string | null
 }
 
 /** A sound that is there: its wave, how loud it is, by which key it is heard. */
 export function SoundCell(props: SoundCellProps) {
-  const { source, waveId, channel, kind, heard, onHear, label, left, right, stale } = props
+  const { source, waveId, channel, kind, heard, onHear, label, left, right, stale, copy } = props
   const wave = useWave(waveId)
   const path = useMemo(() => {
     const columns = wave.data?.channels[channel]
@@ -38,7 +40,7 @@ export function SoundCell(props: SoundCellProps) {
       onClick={onHear}
       aria-label={`Hear ${label}`}
       aria-pressed={heard}
-      title={stale || undefined}
+      title={stale || (copy ? `also as ${copy}` : undefined)}
       className={`h-[60px] w-full bg-sheet px-2 pt-1 ${heard ? 'border-[2.5px] border-ink' : stale ? 'border border-dashed border-mic' : 'border border-rule'}`}
     >
       <svg width="100%" height="34" viewBox="0 0 180 34" preserveAspectRatio="none" className="block" aria-hidden>

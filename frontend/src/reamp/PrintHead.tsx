@@ -1,5 +1,5 @@
 import { reportErrors } from '../api/acts'
-import { type Part, type Tone, answered, api } from '../api/client'
+import { type Part, type PrintSettings, type Session, type Tone, answered, api } from '../api/client'
 import { queryClient, refreshPrints, useHeardThrough, usePrinting } from '../api/queries'
 import { Button } from '../ui/Button'
 import { Select } from '../ui/Select'
@@ -9,18 +9,22 @@ import type { usePrintPlan } from './usePrintPlan'
 const OWN = "the tone's own"
 const DEPTHS = { '24': '24 bit', '16': '16 bit', '32f': '32 bit float' } as const
 const TAILS = [0, 2, 5, 10, 30]
+const RATES = [44_100, 48_000, 88_200, 96_000, 176_400, 192_000] as const
 const AMP = 'its miked amp'
+
+type Rate = NonNullable<PrintSettings['rate_hz']>
+const kilohertz = (rateHz: number) => rateHz / 1000
 
 /** Settings of the next prints, what is left of the queue, and what the part is heard by in the song. */
 export function PrintHead({
-  sessionId,
+  session,
   part,
   plan,
   tones,
   busy,
   onPrint,
 }: {
-  sessionId: string
+  session: Session
   part: Part | undefined
   plan: ReturnType<typeof usePrintPlan>
   /** By which the part may be heard. */
@@ -29,8 +33,8 @@ export function PrintHead({
   onPrint: () => void
 }) {
   const { settings, marked } = plan.plan
-  const left = usePrinting(sessionId, busy).data
-  const heard = useHeardThrough(sessionId).data?.find((each) => each.part_id === part?.id)
+  const left = usePrinting(session.id, busy).data
+  const heard = useHeardThrough(session.id).data?.find((each) => each.part_id === part?.id)
 
   const hearBy = (toneId: string | null) =>
     part &&
@@ -46,7 +50,9 @@ export function PrintHead({
 
   const stopAll = () =>
     reportErrors(async () => {
-      await answered(api.DELETE('/api/sessions/{session_id}/printing', { params: { path: { session_id: sessionId } } }))
+      await answered(
+        api.DELETE('/api/sessions/{session_id}/printing', { params: { path: { session_id: session.id } } }),
+      )
       refreshPrints()
     })
 
@@ -68,6 +74,18 @@ export function PrintHead({
           options={['24', '16', '32f'] as const}
           said={(each) => DEPTHS[each]}
           onChange={(depth) => plan.set({ depth })}
+        />
+      </Setting>
+      <Setting name="rate">
+        <Select
+          label="rate"
+          value={settings.rate_hz ?? session.rate_hz}
+          options={RATES.includes(session.rate_hz as Rate) ? RATES : [session.rate_hz, ...RATES]}
+          said={(each) => {
+            const own = kilohertz(session.rate_hz)
+            return each === session.rate_hz ? `${own} kHz` : `${own} and ${kilohertz(each)} kHz`
+          }}
+          onChange={(each) => plan.set({ rate_hz: each === session.rate_hz ? null : (each as Rate) })}
         />
       </Setting>
       <Setting name="rings on">

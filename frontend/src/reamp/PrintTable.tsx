@@ -147,6 +147,7 @@ export function PrintTable(props: PrintTableProps) {
                         left={`${level(print.checks?.loudness_lufs, 'LUFS')}${print.channels === 2 ? ' · stereo' : ''}`}
                         right={rightOf(print, ofChosen ? keyOf(`print-${print.id}`) : '')}
                         stale={print.stale}
+                        copy={print.copy_file}
                       />
                       {print.stale && (
                         <button

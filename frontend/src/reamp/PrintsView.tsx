@@ -127,7 +127,7 @@ export function PrintsView() {
   return (
     <div className="flex min-h-0 grow flex-col">
       <PrintHead
-        sessionId={session.id}
+        session={session}
         part={part}
         plan={plan}
         tones={columns}

@@ -12,7 +12,11 @@ export interface Cell {
 export const sameCell = (one: Cell, other: Cell) =>
   one.material_id === other.material_id && one.tone_revision_id === other.tone_revision_id
 
-const NOTHING: PrintPlan = { tones: [], marked: [], settings: { depth: '24', tail_s: 0, oversample: null } }
+const NOTHING: PrintPlan = {
+  tones: [],
+  marked: [],
+  settings: { depth: '24', tail_s: 0, oversample: null, rate_hz: null },
+}
 
 /** What is marked for the next batch, and its settings; the server keeps it. */
 export function usePrintPlan(sessionId: string) {

@@ -70,7 +70,7 @@ async def look_into_bin(conn: Connection, session_id: UUID, sessions_folder: Pat
     tried = await trials.list_binned(conn, session_id)
     recorded = [sessions_folder / take.folder / channel.file for take in binned for channel in channels[take.id]]
     recorded += [sessions_folder / trial.folder / channel.file for trial in tried for channel in trial.channels]
-    printed = [sessions_folder / print_.file for print_ in made if print_.file]
+    printed = [sessions_folder / file for print_ in made for file in (print_.file, print_.copy_file) if file]
     # What was made of takes for a comp that is not so any more.
     session = await sessions.get_session(conn, session_id)
     printed += await asyncio.to_thread(unused_files, eased, sessions_folder / session.folder / FOLDER)

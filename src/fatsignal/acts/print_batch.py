@@ -70,10 +70,11 @@ async def ask_for_batch(
         if find(material.channels, DRY) is None:
             asked.refused.append("what has no DI cannot go through a tone")
             continue
+        made = settings.of_session(material.rate_hz)
         for revision_id in dict.fromkeys(revision_ids):
             print_, is_new = await prints.ask_for_print(
                 conn, material_id=material_id, material_fingerprint=dry.fingerprint, tone_revision_id=revision_id,
-                settings=settings.model_dump(mode="json"), settings_fingerprint=settings.fingerprint(dry.voltage),
+                settings=made.model_dump(mode="json"), settings_fingerprint=made.fingerprint(dry.voltage),
                 seconds=material.frames / material.rate_hz,
             )  # fmt: skip
             asked.prints.append(print_)

@@ -81,8 +81,10 @@ def render_print(
     recorded.check_whole(DRY)
     name = file_name(f"{what.name} - {revision.name}", ending=f" r{revision.revision}")
     folder.mkdir(parents=True, exist_ok=True)
-    partial = folder / f"{print_id}.{holder}.rendering.wav"
+    partial, copy = (folder / f"{print_id}.{holder}.{what}.wav" for what in ("rendering", "copy.rendering"))
     partial.unlink(missing_ok=True)
+    copy.unlink(missing_ok=True)
+    copy_rate_hz = settings.rate_hz
     note = BextChunk(
         description=name,
         originated_at=what.recorded_at,
@@ -99,7 +101,7 @@ def render_print(
         with recorded.reader() as reader:
             frames, channels = reamp_material(
                 reader, DRY, partial, tone, voltage=what.dry.voltage, settings=settings, note=note,
-                on_progress=progress,
+                on_progress=progress, copy=copy if copy_rate_hz else None,
             )  # fmt: skip
         times_real_time = frames / material.rate_hz / max(time.monotonic() - started_s, 1e-3)
         checksum = sha256_of(partial)
@@ -109,12 +111,18 @@ def render_print(
         )  # fmt: skip
         checks, waves = _checks(wet, what)
         keep_wave(waves_folder, checksum, waves)
+        copied = {}
+        if copy_rate_hz:
+            there = {"sha256": sha256_of(copy), "rate_hz": copy_rate_hz}
+            placed = place_file(copy, folder / f"{name} {copy_rate_hz / 1000:g} kHz.wav")
+            copied = {"copy": {"file": str(placed.relative_to(sessions_folder)), **there}}
         target = place_file(partial, folder / f"{name}.wav")
         # What workers that died left half done of this print.
         for left in folder.glob(f"{print_id}.*.rendering.wav"):
             left.unlink(missing_ok=True)
     finally:
         partial.unlink(missing_ok=True)
+        copy.unlink(missing_ok=True)
     return RenderedPrint(
         file=str(target.relative_to(sessions_folder)),
         sha256=checksum,
@@ -134,6 +142,7 @@ def render_print(
             "oversampling": inner_factor(settings.oversample or tone.oversample, material.rate_hz),
             "depth": settings.depth,
             "tail_s": settings.tail_s,
+            **copied,
         },
         checks=checks,
         channels=channels,

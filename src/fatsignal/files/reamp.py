@@ -17,6 +17,7 @@ from fatsignal.core.tone.render import CHUNK_FRAMES, render_chunks
 from fatsignal.core.tone.voltage import UNKNOWN, DiVoltage
 from fatsignal.errors import FileRefused
 from fatsignal.files.bext import BextChunk
+from fatsignal.files.rate_copy import copied_at
 from fatsignal.files.sound import facts_of, read_blocks
 from fatsignal.files.sound_writer import write_sound
 
@@ -96,19 +97,26 @@ class _Rendering:
 def reamp_material(
     reader: MaterialReader, wanted: Wanted, target: Path, tone: Tone, *, voltage: DiVoltage,
     settings: PrintSettings = _USUAL, note: BextChunk | None = None, threads: int = 2,
-    on_progress: Progress | None = None,
+    on_progress: Progress | None = None, copy: Path | None = None,
 ) -> tuple[int, int]:  # fmt: skip
     """Render one channel of a material through `tone` into the new file `target`; returns its frames and channels.
 
     What is made of many pieces is joined first: an amp's sag and ring go on through a join. What rings after the last
-    dry sample is kept for the settings' tail, or until it has died away. `on_progress` as in `reamp_file`.
+    dry sample is kept for the settings' tail, or until it has died away. `on_progress` as in `reamp_file`. The new
+    file `copy` is the same sound at the settings' rate.
     """
     material = reader.material
     chain = ToneChain(tone, rate_hz=material.rate_hz, voltage=voltage, oversample=settings.oversample)
     tail_frames = round(settings.tail_s * material.rate_hz)
     wet = _Rendering(chain, material.frames, tail_frames, threads, on_progress)
-    written = write_sound(
-        target, wet.blocks(reader.blocks(wanted)), rate_hz=material.rate_hz, channels=chain.channels_out,
-        depth=settings.depth, note=note and note.of_channels(chain.channels_out),
+    blocks, channels = wet.blocks(reader.blocks(wanted)), chain.channels_out
+    note = note and note.of_channels(channels)
+    if copy is not None and settings.rate_hz is not None:
+        blocks = copied_at(
+            copy, blocks, rate_hz=material.rate_hz, to_hz=settings.rate_hz, channels=channels, depth=settings.depth,
+            note=note,
+        )  # fmt: skip
+    frames = write_sound(
+        target, blocks, rate_hz=material.rate_hz, channels=channels, depth=settings.depth, note=note
     )  # fmt: skip
-    return written, chain.channels_out
+    return frames, channels

@@ -128,10 +128,27 @@ def read_blocks(path: Path, *, rate_hz: int | None = None) -> Iterator[Samples]:
         if rate_hz is None or rate_hz == sound.samplerate:
             yield from _blocks(sound)
             return
-        converter = soxr.ResampleStream(sound.samplerate, rate_hz, sound.channels, dtype="float64", quality="VHQ")
+        converter = RateConverter(sound.samplerate, rate_hz, sound.channels)
         for block in _blocks(sound):
-            yield np.asarray(converter.resample_chunk(block)).reshape(-1, sound.channels)
-        yield np.asarray(converter.resample_chunk(np.zeros((0, sound.channels)), last=True)).reshape(-1, sound.channels)
+            yield converter.convert(block)
+        yield converter.rest()
+
+
+class RateConverter:
+    """Blocks of shape (frames, channels) from one rate to another; a frame stays at its time."""
+
+    def __init__(self, rate_hz: int, to_hz: int, channels: int) -> None:
+        self._channels = channels
+        self._stream = soxr.ResampleStream(rate_hz, to_hz, channels, dtype="float64", quality="VHQ")
+
+    def convert(self, block: Samples) -> Samples:
+        """What is known of the new rate so far, which may be nothing."""
+        return np.asarray(self._stream.resample_chunk(block)).reshape(-1, self._channels)
+
+    def rest(self) -> Samples:
+        """What is left at the end."""
+        nothing = np.zeros((0, self._channels))
+        return np.asarray(self._stream.resample_chunk(nothing, last=True)).reshape(-1, self._channels)
 
 
 def _blocks(sound: soundfile.SoundFile) -> Iterator[Samples]:

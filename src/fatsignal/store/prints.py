@@ -51,6 +51,11 @@ class Print:
     checks: dict[str, Any] | None
 
     @property
+    def copy_file(self) -> str | None:
+        """The second file of the same sound, at another rate."""
+        return self.origin.get("copy", {}).get("file") if self.origin else None
+
+    @property
     def state(self) -> PrintState:
         """It is ready as long as there is a file, whatever was asked for since."""
         return "ready" if self.file is not None else STATES[self.work_state]

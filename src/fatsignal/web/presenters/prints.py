@@ -24,6 +24,7 @@ class PrintView(BaseModel, from_attributes=True):
     problem: str
     file: str | None
     checks: ChecksView | None
+    copy_file: str | None = Field(description="The same sound at another rate, where that was asked for.")
     channels: int
     tone_id: UUID
     stale: str = Field("", description="Why it is not what would be printed now; empty where it is.")
