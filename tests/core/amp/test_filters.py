@@ -47,6 +47,35 @@ def test_sections_against_a_reference_and_at_their_landmarks(shape):
     np.testing.assert_allclose(RationalFilter(b, a).process(signal), lfilter(b, a, signal), atol=1e-10)
 
 
+def test_coefficients_are_those_that_the_cookbook_prints():
+    """R. Bristow-Johnson, "Audio EQ Cookbook" (W3C, 2021): peakingEQ and lowShelf, as they stand there."""
+    amplitude, w0 = 10 ** (6 / 40), 2 * np.pi * 1000 / FS
+    cos, alpha = np.cos(w0), np.sin(w0) / (2 * 0.9)
+    root = 2 * np.sqrt(amplitude) * alpha
+    printed = {
+        "peak": (
+            [1 + alpha * amplitude, -2 * cos, 1 - alpha * amplitude],
+            [1 + alpha / amplitude, -2 * cos, 1 - alpha / amplitude],
+        ),
+        "low_shelf": (
+            [
+                amplitude * ((amplitude + 1) - (amplitude - 1) * cos + root),
+                2 * amplitude * ((amplitude - 1) - (amplitude + 1) * cos),
+                amplitude * ((amplitude + 1) - (amplitude - 1) * cos - root),
+            ],
+            [
+                (amplitude + 1) + (amplitude - 1) * cos + root,
+                -2 * ((amplitude - 1) + (amplitude + 1) * cos),
+                (amplitude + 1) + (amplitude - 1) * cos - root,
+            ],
+        ),
+    }
+    for shape, (numerator, denominator) in printed.items():
+        b, a = cookbook_section(shape, frequency_hz=1000, gain_db=6, q=0.9, rate_hz=FS)
+        np.testing.assert_allclose(b / a[0], np.array(numerator) / denominator[0], rtol=1e-12)
+        np.testing.assert_allclose(a / a[0], np.array(denominator) / denominator[0], rtol=1e-12)
+
+
 @pytest.mark.parametrize("rate_hz", [44_100, 48_000, 96_000])
 @pytest.mark.parametrize("shape", ["peak", "low_shelf", "high_shelf", "low_cut", "high_cut"])
 def test_matched_sections_do_what_the_analogue_prototypes_do(shape, rate_hz):

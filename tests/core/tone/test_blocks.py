@@ -45,7 +45,7 @@ class Waits(ToneBlock):
 class WaitsInside(Waits):
     """The same among blocks that make partials."""
 
-    MAKES_PARTIALS: ClassVar[bool] = True
+    OVERSAMPLED: ClassVar[bool] = True
 
 
 class Widens(ToneBlock):
@@ -68,7 +68,7 @@ class Widens(ToneBlock):
 class WidensInside(Widens):
     """The same among blocks that make partials."""
 
-    MAKES_PARTIALS: ClassVar[bool] = True
+    OVERSAMPLED: ClassVar[bool] = True
 
 
 def tone_of(*blocks):

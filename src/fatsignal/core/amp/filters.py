@@ -8,6 +8,8 @@ from fatsignal.core.clip import Samples
 from fatsignal.core.compiled import njit
 
 _NOTHING = 1e-25
+# A section's frequency lies at most so far up, as a share of the rate.
+HIGHEST_SHARE = 0.49
 
 
 class RationalFilter:
@@ -48,10 +50,8 @@ def _run_rational(signal, b, a, state):
     return out
 
 
-def cookbook_section(
-    shape: str, *, frequency_hz: float, gain_db: float, q: float, rate_hz: float
-) -> tuple[Samples, Samples]:
-    """Numerator and denominator of one equaliser section.
+def prototype(shape: str, *, gain_db: float, q: float) -> tuple[Samples, Samples]:
+    """Numerator and denominator in s, highest power first, of an equaliser section at 1 rad/s [1].
 
     Parameters
     ----------
@@ -63,37 +63,37 @@ def cookbook_section(
     .. [1] R. Bristow-Johnson, "Audio EQ Cookbook", W3C Group Note, 2021.
     """
     amplitude = 10 ** (gain_db / 40)
-    w0 = 2 * math.pi * min(frequency_hz, 0.49 * rate_hz) / rate_hz
-    cos, alpha = math.cos(w0), math.sin(w0) / (2 * q)
-    root = 2 * math.sqrt(amplitude) * alpha
-    up, down = amplitude + 1, amplitude - 1
+    root = math.sqrt(amplitude) / q
     match shape:
         case "peak":
-            b = [1 + alpha * amplitude, -2 * cos, 1 - alpha * amplitude]
-            a = [1 + alpha / amplitude, -2 * cos, 1 - alpha / amplitude]
+            return np.array([1, amplitude / q, 1]), np.array([1, 1 / (amplitude * q), 1])
         case "low_shelf":
-            b = [
-                amplitude * (up - down * cos + root),
-                2 * amplitude * (down - up * cos),
-                amplitude * (up - down * cos - root),
-            ]
-            a = [up + down * cos + root, -2 * (down + up * cos), up + down * cos - root]
+            return amplitude * np.array([1, root, amplitude]), np.array([amplitude, root, 1])
         case "high_shelf":
-            b = [
-                amplitude * (up + down * cos + root),
-                -2 * amplitude * (down + up * cos),
-                amplitude * (up + down * cos - root),
-            ]
-            a = [up - down * cos + root, 2 * (down - up * cos), up - down * cos - root]
+            return amplitude * np.array([amplitude, root, 1]), np.array([1, root, amplitude])
         case "low_cut":
-            b = [(1 + cos) / 2, -(1 + cos), (1 + cos) / 2]
-            a = [1 + alpha, -2 * cos, 1 - alpha]
+            return np.array([1.0, 0, 0]), np.array([1, 1 / q, 1])
         case "high_cut":
-            b = [(1 - cos) / 2, 1 - cos, (1 - cos) / 2]
-            a = [1 + alpha, -2 * cos, 1 - alpha]
+            return np.array([0.0, 0, 1]), np.array([1, 1 / q, 1])
         case _:
             raise ValueError(f"no equaliser section has the shape {shape!r}")
-    return np.array(b), np.array(a)
+
+
+def cookbook_section(
+    shape: str, *, frequency_hz: float, gain_db: float, q: float, rate_hz: float
+) -> tuple[Samples, Samples]:
+    """Numerator and denominator of one equaliser section, in z⁻¹: its `prototype` by the bilinear transform, as the
+    cookbook does it.
+    """
+    # s = (1 - z⁻¹) / (1 + z⁻¹) / tan(w0 / 2)
+    s = 1.0 / math.tan(math.pi * min(frequency_hz, HIGHEST_SHARE * rate_hz) / rate_hz)
+
+    def at_rate(polynomial: Samples) -> Samples:
+        squared, first, constant = polynomial * np.array([s * s, s, 1.0])
+        return np.array([squared + first + constant, 2 * (constant - squared), squared - first + constant])
+
+    numerator, denominator = prototype(shape, gain_db=gain_db, q=q)
+    return at_rate(numerator), at_rate(denominator)
 
 
 def response_db(numerator: Samples, denominator: Samples, frequency_hz: Samples, rate_hz: float) -> Samples:

@@ -16,33 +16,13 @@ import math
 
 import numpy as np
 
-from fatsignal.core.amp.filters import cookbook_section, response_db
+from fatsignal.core.amp.filters import HIGHEST_SHARE, cookbook_section, prototype, response_db
 from fatsignal.core.arrays import Real
 from fatsignal.core.clip import Samples
 
 # As far up as most hear, and as thirds of an octave are compared; what lies so far down is not.
 _COMPARED_HZ = np.geomspace(20.0, 15_900.0, 60)
 _HEARD_DB = -40.0
-_HIGHEST_SHARE = 0.49
-
-
-def prototype(shape: str, *, gain_db: float, q: float) -> tuple[Samples, Samples]:
-    """Numerator and denominator in s, highest power first, of a section at 1 rad/s."""
-    amplitude = 10 ** (gain_db / 40)
-    root = math.sqrt(amplitude) / q
-    match shape:
-        case "peak":
-            return np.array([1, amplitude / q, 1]), np.array([1, 1 / (amplitude * q), 1])
-        case "low_shelf":
-            return amplitude * np.array([1, root, amplitude]), np.array([amplitude, root, 1])
-        case "high_shelf":
-            return amplitude * np.array([amplitude, root, 1]), np.array([1, root, amplitude])
-        case "low_cut":
-            return np.array([1.0, 0, 0]), np.array([1, 1 / q, 1])
-        case "high_cut":
-            return np.array([0.0, 0, 1]), np.array([1, 1 / q, 1])
-        case _:
-            raise ValueError(f"no equaliser section has the shape {shape!r}")
 
 
 def prototype_db(shape: str, *, frequency_hz: float, gain_db: float, q: float, at_hz: Real) -> Real:
@@ -66,7 +46,7 @@ def matched_section(
         if np.abs(np.roots(poles)).max() < 1:
             found.append((zeros / poles[0], poles / poles[0]))
     meant = prototype_db(shape, **values, gain_db=gain_db, at_hz=_COMPARED_HZ)
-    compared = (meant > _HEARD_DB) & (_HIGHEST_SHARE * rate_hz > _COMPARED_HZ)
+    compared = (meant > _HEARD_DB) & (HIGHEST_SHARE * rate_hz > _COMPARED_HZ)
 
     def off_db(section: tuple[Samples, Samples]) -> float:
         off = np.abs(response_db(*section, _COMPARED_HZ, rate_hz) - meant)
@@ -77,7 +57,7 @@ def matched_section(
 
 def _matched(shape: str, *, frequency_hz: float, gain_db: float, q: float, rate_hz: float) -> tuple[Samples, Samples]:
     numerator, denominator = prototype(shape, gain_db=gain_db, q=q)
-    w0 = 2 * math.pi * min(frequency_hz, _HIGHEST_SHARE * rate_hz) / rate_hz
+    w0 = 2 * math.pi * min(frequency_hz, HIGHEST_SHARE * rate_hz) / rate_hz
     a = np.real(np.poly(np.exp(np.roots(denominator).astype(complex) * w0)))
 
     def wanted(w: float) -> float:

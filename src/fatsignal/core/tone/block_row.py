@@ -42,8 +42,8 @@ class BlockRow:
         self._oversample = at.oversample
         heard = [block for block in blocks if not block.bypassed]
         fed = at.speaker_is_fed
-        for makes_partials, stretch in groupby(heard, key=lambda block: block.MAKES_PARTIALS):
-            rate_hz = at.rate_hz * at.oversample if makes_partials else at.rate_hz
+        for oversampled, stretch in groupby(heard, key=lambda block: block.OVERSAMPLED):
+            rate_hz = at.rate_hz * at.oversample if oversampled else at.rate_hz
             came_in, inside = self.channels_out, list[Step]()
             for block in stretch:
                 fed = fed or block.feeds_speaker
@@ -52,14 +52,14 @@ class BlockRow:
                 inside += steps
                 self.channels_out = inside[-1].channels_out if inside else self.channels_out
             before, late = len(self.steps), self.latency_frames
-            if makes_partials:
+            if oversampled:
                 self._add_oversampled(inside, came_in)
             else:
                 # What runs at the base rate; however late, it counts.
                 self.steps += [step.process for step in inside]
                 self.latency_frames += sum(step.latency_frames for step in inside)
             if keyed:
-                self._carry_key(before, late, inside, makes_partials=makes_partials)
+                self._carry_key(before, late, inside, oversampled=oversampled)
 
     def process(self, channels: Channels) -> Channels:
         """Run as many frames of every channel; the answer is late by `latency_frames`."""
@@ -86,11 +86,11 @@ class BlockRow:
             for ladder, other_ladder in zip(ladders, other_ladders, strict=False):
                 take_over(ladder, other_ladder)
 
-    def _carry_key(self, first: int, late_before: int, inside: Sequence[Step], *, makes_partials: bool) -> None:
+    def _carry_key(self, first: int, late_before: int, inside: Sequence[Step], *, oversampled: bool) -> None:
         """Let what was added from a place on run with the key beside it; only at the base rate is it listened to."""
         added, late = self.steps[first:], self.latency_frames - late_before
         del self.steps[first:]
-        if makes_partials:
+        if oversampled:
             carriers = [_KeyCarrier(added, late, None)]
         else:
             wanting = [step for block, steps in self._blocks if block.wants_key for step in steps]

@@ -150,7 +150,7 @@ class ToneBlock(TonePart):
     # Among which others it is found.
     GROUP: ClassVar[str] = "amp"
     # Whether it runs at the higher rate: what makes new partials, and what would be another filter at each rate.
-    MAKES_PARTIALS: ClassVar[bool] = False
+    OVERSAMPLED: ClassVar[bool] = False
 
     # The settings that drive it harder.
     DRIVES: ClassVar[tuple[str, ...]] = ()

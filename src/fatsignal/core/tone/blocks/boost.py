@@ -22,7 +22,7 @@ class Boost(ToneBlock):
 
     TITLE: ClassVar[str] = "Boost"
     GROUP: ClassVar[str] = "drive"
-    MAKES_PARTIALS: ClassVar[bool] = True
+    OVERSAMPLED: ClassVar[bool] = True
     DRIVES: ClassVar[tuple[str, ...]] = ("level",)
 
     kind: Literal["boost"] = "boost"

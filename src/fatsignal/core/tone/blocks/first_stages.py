@@ -9,7 +9,7 @@ class FirstStages(ToneBlock):
     """Triode stages with the drive control after the first."""
 
     TITLE: ClassVar[str] = "First stages"
-    MAKES_PARTIALS: ClassVar[bool] = True
+    OVERSAMPLED: ClassVar[bool] = True
     DRIVES: ClassVar[tuple[str, ...]] = ("drive",)
 
     kind: Literal["first_stages"] = "first_stages"

@@ -24,7 +24,7 @@ class Fuzz(ToneBlock):
 
     TITLE: ClassVar[str] = "Fuzz"
     GROUP: ClassVar[str] = "drive"
-    MAKES_PARTIALS: ClassVar[bool] = True
+    OVERSAMPLED: ClassVar[bool] = True
     DRIVES: ClassVar[tuple[str, ...]] = ("drive",)
 
     kind: Literal["fuzz"] = "fuzz"

@@ -27,7 +27,7 @@ class HardClip(ToneBlock):
 
     TITLE: ClassVar[str] = "Distortion"
     GROUP: ClassVar[str] = "drive"
-    MAKES_PARTIALS: ClassVar[bool] = True
+    OVERSAMPLED: ClassVar[bool] = True
     DRIVES: ClassVar[tuple[str, ...]] = ("drive",)
 
     kind: Literal["hard_clip"] = "hard_clip"

@@ -25,7 +25,7 @@ class Octave(ToneBlock):
 
     TITLE: ClassVar[str] = "Octave up"
     GROUP: ClassVar[str] = "drive"
-    MAKES_PARTIALS: ClassVar[bool] = True
+    OVERSAMPLED: ClassVar[bool] = True
 
     kind: Literal["octave"] = "octave"
     drive: float = knob(4)

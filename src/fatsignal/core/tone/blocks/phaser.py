@@ -23,7 +23,7 @@ class Phaser(ToneBlock):
     TITLE: ClassVar[str] = "Phaser"
     GROUP: ClassVar[str] = "colour"
     # Its notches move; and at a higher rate they lie where they do at every rate of a session.
-    MAKES_PARTIALS: ClassVar[bool] = True
+    OVERSAMPLED: ClassVar[bool] = True
 
     kind: Literal["phaser"] = "phaser"
     stages: Literal["2", "4", "6", "8", "12"] = setting("4", label="allpasses")

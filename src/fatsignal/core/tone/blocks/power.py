@@ -23,7 +23,7 @@ class Power(ToneBlock):
     """
 
     TITLE: ClassVar[str] = "Power stage"
-    MAKES_PARTIALS: ClassVar[bool] = True
+    OVERSAMPLED: ClassVar[bool] = True
     DRIVES: ClassVar[tuple[str, ...]] = ("level",)
 
     kind: Literal["power"] = "power"

@@ -27,7 +27,7 @@ class Preamp(ToneBlock):
     """
 
     TITLE: ClassVar[str] = "Preamp"
-    MAKES_PARTIALS: ClassVar[bool] = True
+    OVERSAMPLED: ClassVar[bool] = True
     DRIVES: ClassVar[tuple[str, ...]] = ("gain",)
 
     kind: Literal["preamp"] = "preamp"

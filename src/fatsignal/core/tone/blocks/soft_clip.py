@@ -22,7 +22,7 @@ class SoftClip(ToneBlock):
 
     TITLE: ClassVar[str] = "Overdrive"
     GROUP: ClassVar[str] = "drive"
-    MAKES_PARTIALS: ClassVar[bool] = True
+    OVERSAMPLED: ClassVar[bool] = True
     DRIVES: ClassVar[tuple[str, ...]] = ("drive",)
 
     kind: Literal["soft_clip"] = "soft_clip"

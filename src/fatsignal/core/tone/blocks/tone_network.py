@@ -10,7 +10,7 @@ class ToneNetwork(ToneBlock):
 
     TITLE: ClassVar[str] = "Tone network"
     # Linear, but between stages that are not: at the same rate as they.
-    MAKES_PARTIALS: ClassVar[bool] = True
+    OVERSAMPLED: ClassVar[bool] = True
 
     kind: Literal["tone_network"] = "tone_network"
     network: Literal["scooped", "forward", "deep"] = setting("scooped")

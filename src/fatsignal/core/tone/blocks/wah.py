@@ -27,7 +27,7 @@ class Wah(ToneBlock):
     TITLE: ClassVar[str] = "Wah"
     GROUP: ClassVar[str] = "colour"
     # Its resonance moves with the playing; and at a higher rate it is what it is at every rate of a session.
-    MAKES_PARTIALS: ClassVar[bool] = True
+    OVERSAMPLED: ClassVar[bool] = True
 
     kind: Literal["wah"] = "wah"
     moved_by: Literal["hand", "playing", "time"] = setting("playing", label="moved by")
