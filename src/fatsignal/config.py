@@ -1,5 +1,6 @@
 """Settings: working defaults, overridden by environment variables that begin with FATSIGNAL_."""
 
+import os
 from functools import lru_cache
 from pathlib import Path
 
@@ -18,7 +19,10 @@ class Settings(BaseSettings):
     port: int = 8417
     allowed_hosts: list[str] = Field(default_factory=list, description="Further names this server answers to.")
     rig_speed: float = Field(default=1.0, ge=0, description="Pace of the simulated rig; 0 is as fast as it computes.")
-    workers: int = Field(default=1, ge=0, le=16, description="Renders at once in the application; 0: elsewhere.")
+    workers: int = Field(
+        default_factory=lambda: min(16, os.cpu_count() or 1), ge=0, le=16,
+        description="Renders at once in the application, one a core; 0: elsewhere.",
+    )  # fmt: skip
     largest_upload_bytes: int = 2 * 1024**3
 
     @property

@@ -146,8 +146,13 @@ async def test_a_work_that_is_stopped_ends_at_its_next_word_and_keeps_nothing(co
 async def test_what_ends_its_worker_three_times_fails_and_is_not_tried_for_ever(conn, counted):
     work = await asked(conn)
     for attempt in range(works.MOST_ATTEMPTS):
-        assert (await works.claim(conn, work.id, holder=uuid4())).attempts == attempt + 1
+        holder = uuid4()
+        assert (await works.claim(conn, work.id, holder=holder)).attempts == attempt + 1
+        await works.say(conn, work.id, holder=holder, progress=0.7, detail={})
         await later(conn)
+        await works.take_from_the_dead(conn)
+        left = await works.get_work(conn, work.id)
+        assert (left.state, left.holder, left.progress) == ("waiting", None, 0.0)
         assert await works.left_alone(conn) == [work.id]
     assert await works.claim(conn, work.id, holder=uuid4()) is None
     failed = await works.get_work(conn, work.id)

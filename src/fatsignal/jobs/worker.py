@@ -109,6 +109,7 @@ async def _rescue_once(app: App, conn: Connection) -> None:
     for job in await app.job_manager.get_stalled_jobs(seconds_since_heartbeat=works.STALLED_S):
         # What it worked on is told by its work, not by the job.
         await app.job_manager.finish_job(job, status=Status.FAILED, delete_job=True)
+    await works.take_from_the_dead(conn)
     for work_id in await works.left_alone(conn):
         left = await works.get_work(conn, work_id)
         log.info("%s %s was left alone in its attempt %d, and is taken up", left.kind, work_id, left.attempts)

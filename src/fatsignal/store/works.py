@@ -191,21 +191,34 @@ async def list_works(conn: Connection, *, kind: str, session_id: UUID | None = N
         return await cur.fetchall()
 
 
+async def take_from_the_dead(conn: Connection) -> None:
+    """What those held that say nothing any more waits again; what they made of it is lost."""
+    async with conn.cursor(row_factory=class_row(Work)) as cur:
+        await cur.execute(
+            f"""
+            UPDATE work SET state = 'waiting', holder = NULL, progress = 0
+            WHERE state = 'working' AND seen_at < now() - make_interval(secs => %s) RETURNING {_WORK}
+            """,
+            (STALLED_S,),
+        )
+        taken = await cur.fetchall()
+    for work in taken:
+        await _tell(conn, work)
+
+
 async def left_alone(conn: Connection) -> list[UUID]:
-    """What waits, or is held by a dead one, and no job works on it: the oldest first."""
+    """What waits and no job works on it: the oldest first."""
     async with conn.cursor() as cur:
         await cur.execute(
             """
             SELECT work.id FROM work
-            WHERE (state = 'waiting' OR (state = 'working' AND seen_at < now() - make_interval(secs => %(stalled)s)))
-              AND asked_at < now() - interval '1 second'
+            WHERE state = 'waiting' AND asked_at < now() - interval '1 second'
               AND NOT EXISTS (
                   SELECT 1 FROM procrastinate_jobs job
                   WHERE job.queueing_lock = work.id::text AND job.status = 'todo'
               )
             ORDER BY asked_at
-            """,
-            {"stalled": STALLED_S},
+            """
         )
         return [UUID(str(row[0])) async for row in cur]
 

@@ -24,6 +24,7 @@ from fatsignal.core.compiled import njit
 THERMAL_V = 0.02585
 _PAIR, _NPN = 0, 1
 _MOST_STEPS = 60
+_AHEAD_V = 0.1
 # Beyond this many thermal voltages the exponential goes on as a straight line: no number grows out of hand.
 _LARGEST_EXPONENT = 60.0
 # The table's axis: p / (|p| + warp).
@@ -66,7 +67,7 @@ class JunctionCircuit:
     circuit : its ports are the junctions, in order; its first source is the signal, the others stand at `supplies_v`.
     """
 
-    STATE = ("_state", "_voltages")
+    STATE = ("_state", "_voltages", "_before")
     latency_frames = 0
 
     def __init__(
@@ -77,7 +78,7 @@ class JunctionCircuit:
         self._devices = np.array([row for junction in junctions for row in junction.rows()])
         supplies = np.array(supplies_v, dtype=np.float64)
         state, voltages = _at_rest(space, self._devices, supplies)
-        self._state, self._voltages = state, voltages
+        self._state, self._voltages, self._before = state, voltages, voltages.copy()
         # What stands still is folded into constants, so that each sample only adds the signal's share.
         fixed = np.concatenate(([0.0], supplies))
         at_rest = space.d @ state + space.e @ fixed + space.f @ _currents(voltages, self._devices)[0]
@@ -101,7 +102,7 @@ class JunctionCircuit:
 
     def process_exactly(self, signal: Samples) -> Samples:
         """The same with Newton at every sample."""
-        return np.asarray(_run(signal, self._state, self._voltages, self._devices, *self._matrices))
+        return np.asarray(_run(signal, self._state, self._voltages, self._before, self._devices, *self._matrices))
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
@@ -257,13 +258,17 @@ def _solve(v, p, k, devices, system, slope, right, current):
                 step = v[row] - limited
             v[row] -= step
             largest = max(largest, abs(step))
-        if largest < 1e-7:
-            break
+        # Newton squares its error: after a step of some microvolts the currents follow from their slopes, to 1e-6.
+        if largest < 3e-5:
+            for row in range(size):
+                for column in range(size):
+                    current[row] -= slope[row, column] * right[column]
+            return
     _evaluate(v, devices, current, slope)
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def _run(signal, state, v, devices, a, b, b0, c, d, e, e0, f, g, h, h0, k):
+def _run(signal, state, v, before, devices, a, b, b0, c, d, e, e0, f, g, h, h0, k):
     """The equations of `circuit`, solved at every sample."""
     out = np.empty_like(signal)
     order, ports = state.size, v.size
@@ -276,6 +281,11 @@ def _run(signal, state, v, devices, a, b, b0, c, d, e, e0, f, g, h, h0, k):
             for column in range(order):
                 total += g[port, column] * state[column]
             p[port] = total
+        # Newton starts where the last two samples point; a junction that conducts is not thrown far.
+        for port in range(ports):
+            guess = v[port] + min(max(v[port] - before[port], -_AHEAD_V), _AHEAD_V)
+            before[port] = v[port]
+            v[port] = guess
         _solve(v, p, k, devices, system, slope, right, current)
         y = e * u + e0
         for column in range(order):
