@@ -1,3 +1,4 @@
+import type { CSSProperties } from 'react'
 import type { Print, Tone } from '../api/client'
 import { useChoice } from '../desk/Choice'
 import { INK, Glyph } from '../ui/Glyph'
@@ -27,11 +28,22 @@ interface PrintTableProps {
   heardPrint: string | null
 }
 
+const SOURCES_PX = 212
+const CELL_PX = 158
+const GAP_PX = 8
+/** The miked amp stays beside its source, whatever is scrolled to. */
+const BESIDE = 'sticky left-[220px] z-10 bg-paper shadow-[-8px_0_0_var(--paper)]'
+
+const intoView = (element: HTMLElement | null) => element?.scrollIntoView?.({ block: 'nearest', inline: 'nearest' })
+
 /** Dry sources down, tones across; a cell is a print, or the place for one. */
 export function PrintTable(props: PrintTableProps) {
   const { sources, tones, printOf, marked, onMark, sourceId, onSource, toneId, onTone, onAsk, onStop } = props
   const { take: chosen, chooseTake, comparison, heard, hear } = useChoice()
-  const columns = `212px repeat(${tones.length + 1}, minmax(140px, 240px))`
+  const row: CSSProperties = {
+    gridTemplateColumns: `${SOURCES_PX}px repeat(${tones.length + 1}, minmax(${CELL_PX}px, 240px))`,
+    minWidth: SOURCES_PX + (tones.length + 1) * (CELL_PX + GAP_PX),
+  }
   const keyOf = (soundKey: string) => {
     const index = comparison?.sounds.findIndex((sound) => sound.key === soundKey) ?? -1
     return index >= 0 && index < 9 ? String(index + 1) : ''
@@ -43,33 +55,34 @@ export function PrintTable(props: PrintTableProps) {
 
   return (
     <section aria-label="Prints" className="flex min-h-0 grow flex-col">
-      <div className="grid gap-x-2 pr-3 pb-1" style={{ gridTemplateColumns: columns }}>
-        <span className="self-end pl-1 text-pencil">{props.addTone}</span>
-        <span className="flex items-baseline justify-between px-2">
-          <b className="font-name text-[16px]">Miked amp</b>
-          <span className="text-[12.5px] text-pencil">reference</span>
-        </span>
-        {tones.map((tone) => (
-          <span key={tone.id} className="flex min-w-0 items-baseline gap-2 pl-2">
-            <button
-              onClick={() => onTone(tone.id)}
-              aria-pressed={tone.id === toneId}
-              className={`flex min-w-0 items-baseline gap-2 text-left ${tone.id === toneId ? 'underline decoration-sim decoration-2 underline-offset-4' : ''}`}
-            >
-              <b className="font-name text-[16px] whitespace-nowrap">{tone.name}</b>
-              <span className="truncate text-[12.5px] text-pencil">r{tone.revision}</span>
-            </button>
-            <Mark
-              label={`Mark ${tone.name} for all sources`}
-              cells={columnOf(tone)}
-              marked={marked}
-              onMark={onMark}
-              className="ml-auto"
-            />
-          </span>
-        ))}
-      </div>
-      <div className="min-h-0 grow overflow-y-auto pr-1" style={{ scrollbarGutter: 'stable' }}>
+      <div
+        className="min-h-0 grow overflow-auto pr-1"
+        style={{ scrollbarGutter: 'stable', scrollPadding: `36px 0 0 ${SOURCES_PX + CELL_PX + 2 * GAP_PX}px` }}
+      >
+        <div className="sticky top-0 z-20 grid gap-x-2 bg-paper pb-1" style={row}>
+          <span className="sticky left-0 z-10 self-stretch bg-paper pt-0.5 pl-1 text-pencil">{props.addTone}</span>
+          <b className={`${BESIDE} px-2 font-name text-[16px]`}>Miked amp</b>
+          {tones.map((tone) => (
+            <span key={tone.id} className="flex min-w-0 items-baseline gap-2 pl-2">
+              <button
+                ref={tone.id === toneId ? intoView : undefined}
+                onClick={() => onTone(tone.id)}
+                aria-pressed={tone.id === toneId}
+                className={`flex min-w-0 items-baseline gap-2 text-left ${tone.id === toneId ? 'underline decoration-sim decoration-2 underline-offset-4' : ''}`}
+              >
+                <b className="font-name text-[16px] whitespace-nowrap">{tone.name}</b>
+                <span className="truncate text-[12.5px] text-pencil">r{tone.revision}</span>
+              </button>
+              <Mark
+                label={`Mark ${tone.name} for all sources`}
+                cells={columnOf(tone)}
+                marked={marked}
+                onMark={onMark}
+                className="ml-auto"
+              />
+            </span>
+          ))}
+        </div>
         {sources.length === 0 && (
           <p className="border border-dashed border-faint px-6 py-5">
             There is no dry take yet. Roll one in Takes, or bring in a DI file there.
@@ -81,9 +94,10 @@ export function PrintTable(props: PrintTableProps) {
           const ofChosen = take !== undefined && take.id === chosen?.id
           const mic = take?.channels.find((channel) => channel.kind === 'mic')
           return (
-            <div key={source.id} className="grid gap-x-2 pb-1.5" style={{ gridTemplateColumns: columns }}>
-              <div className="flex items-center gap-2">
+            <div key={source.id} className="grid gap-x-2 pb-1.5" style={row}>
+              <div className="sticky left-0 z-10 flex items-center gap-2 bg-paper">
                 <button
+                  ref={on ? intoView : undefined}
                   onClick={() => onSource(source.id)}
                   aria-pressed={on}
                   className="flex min-w-0 grow items-center gap-3 pl-1 text-left"
@@ -104,26 +118,28 @@ export function PrintTable(props: PrintTableProps) {
                   className="mr-1"
                 />
               </div>
-              {take && mic ? (
-                <SoundCell
-                  source={source}
-                  waveId={take.id}
-                  channel={mic.position}
-                  kind="mic"
-                  heard={ofChosen && heard === `channel-${mic.position}`}
-                  onHear={() => {
-                    chooseTake(take.id)
-                    hear(`channel-${mic.position}`)
-                  }}
-                  label={`${mic.name} of take ${take.number}`}
-                  left={level(mic.checks.loudness_lufs, 'LUFS')}
-                  right={ofChosen ? keyOf(`channel-${mic.position}`) : ''}
-                />
-              ) : (
-                <span className="grid place-items-center border border-rule text-[13px] text-pencil">
-                  {take ? 'DI only' : 'in Comp'}
-                </span>
-              )}
+              <div className={BESIDE}>
+                {take && mic ? (
+                  <SoundCell
+                    source={source}
+                    waveId={take.id}
+                    channel={mic.position}
+                    kind="mic"
+                    heard={ofChosen && heard === `channel-${mic.position}`}
+                    onHear={() => {
+                      chooseTake(take.id)
+                      hear(`channel-${mic.position}`)
+                    }}
+                    label={`${mic.name} of take ${take.number}`}
+                    left={level(mic.checks.loudness_lufs, 'LUFS')}
+                    right={ofChosen ? keyOf(`channel-${mic.position}`) : ''}
+                  />
+                ) : (
+                  <span className="grid h-[60px] place-items-center border border-rule text-[13px] text-pencil">
+                    {take ? 'DI only' : 'in Comp'}
+                  </span>
+                )}
+              </div>
               {tones.map((tone) => {
                 const print = printOf(source, tone)
                 const name = `${source.title} through ${tone.name}`
@@ -211,7 +227,7 @@ export function PrintTable(props: PrintTableProps) {
 /** Against the miked amp, and its key. */
 function rightOf(print: Print, key: string) {
   const apart = print.checks?.spectrum_difference_db
-  const told = apart == null ? '' : `${figure(apart)} dB off`
+  const told = apart == null ? '' : `Δ ${figure(apart)} dB`
   return [key, told].filter(Boolean).join(' · ')
 }
 
