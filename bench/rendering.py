@@ -3,6 +3,7 @@
 Prints, for the high-gain tone at 4 times oversampling:
 - re-amp of a 3-minute DI at 48 kHz on one core and on two, in multiples of real time, and the memory
   it takes, also of a longer file;
+- where its time goes, block by block, and how fast the slowest kinds of tones are;
 - one 128-frame block in the live form: median and 99th percentile, as a share of the block's own time;
 - for every tone, the largest inharmonic component of a hard-driven 4186 Hz sine against its fundamental.
 """
@@ -18,7 +19,8 @@ import numpy as np
 
 from fatsignal.core.clip import in_one
 from fatsignal.core.timing.tempo import TempoMap
-from fatsignal.core.tone.chain import ToneChain
+from fatsignal.core.tone.chain import ToneChain, separate
+from fatsignal.core.tone.render import CHUNK_FRAMES
 from fatsignal.demo import song
 from fatsignal.files.reamp import reamp_file
 from fatsignal.files.sound_writer import write_sound
@@ -74,6 +76,27 @@ def memory_mb(source: Path, folder: Path) -> float:
     return int(kilobytes) / 1024
 
 
+def where_the_time_goes(di: np.ndarray, name: str) -> None:
+    """Each step of a chain on one core, under the title of its block; ladders and gains have none."""
+    chain = ToneChain(find_tone(name), rate_hz=RATE_HZ)
+    titles = {id(step): block.TITLE for block, steps in chain._row._blocks for step in steps}
+    spent_s = np.zeros(len(chain.steps))
+    chunks = len(di) // CHUNK_FRAMES
+    for number in range(chunks):
+        channels = separate(np.ascontiguousarray(di[number * CHUNK_FRAMES : (number + 1) * CHUNK_FRAMES]))
+        for place, step in enumerate(chain.steps):
+            began = time.perf_counter()
+            channels = step(channels)
+            spent_s[place] += time.perf_counter() - began
+    each_ns = 1e9 * spent_s / (chunks * CHUNK_FRAMES)
+    told: dict[str, float] = {}
+    for step, ns in zip(chain.steps, each_ns, strict=True):
+        title = titles.get(id(getattr(step, "__self__", None)), "oversampling and gains")
+        told[title] = told.get(title, 0.0) + ns
+    said = ", ".join(f"{title} {ns:.0f}" for title, ns in sorted(told.items(), key=lambda each: -each[1]))
+    print(f"{name}: {1e9 / RATE_HZ / each_ns.sum():.1f} x real time; ns a frame: {said}")
+
+
 def live_blocks(di: np.ndarray) -> None:
     chain = ToneChain(find_tone("Foundry"), rate_hz=RATE_HZ)
     spent = []
@@ -102,5 +125,7 @@ if __name__ == "__main__":
     dry = played(60.0 * MINUTES)
     with tempfile.TemporaryDirectory() as scratch:
         whole_files(dry, Path(scratch))
+    for tone_name in ("Foundry", "Ember Road", "Broken Bell", "Long Corridor"):
+        where_the_time_goes(dry[: 20 * RATE_HZ], tone_name)
     live_blocks(dry)
     aliases()
