@@ -121,3 +121,31 @@ async def test_a_tone_that_was_kept_goes_and_comes_back_and_one_that_is_used_sta
     refused = await client.post(f"{session}/undo")
     assert refused.status_code == 409
     assert await mine() == [("Mine", 1)]
+
+
+async def test_turning_a_level_is_one_act_and_muting_and_letting_sound_are_two(client):
+    session = await a_session(client)
+    part = (await client.post(f"{session}/parts", json={"name": "Lead", "instrument": "baritone guitar"})).json()["id"]
+    cue = (await client.post(f"{session}/cues", json={"name": "Drummer"})).json()
+
+    async def put(**strip):
+        mix = {**cue["mix"], "strips": {part: {"gain_db": 0, "pan": 0, "muted": False, **strip}}}
+        assert (await client.put(f"/api/cues/{cue['id']}", json={"name": "Drummer", "mix": mix})).status_code == 200
+
+    async def strip():
+        cues = (await client.get(f"{session}/cues")).json()["cues"]
+        return next(each for each in cues if each["id"] == cue["id"])["mix"]["strips"].get(part)
+
+    for muted in (True, False, True):
+        await put(muted=muted)
+    await client.post(f"{session}/undo")
+    assert (await strip())["muted"] is False
+    await client.post(f"{session}/undo")
+    assert (await strip())["muted"] is True
+    for gain_db in (-1, -2, -3):
+        await put(muted=True, gain_db=gain_db)
+    await put(muted=True, gain_db=-3, pan=0.5)
+    await client.post(f"{session}/undo")
+    assert ((await strip())["gain_db"], (await strip())["pan"]) == (-3, 0)
+    await client.post(f"{session}/undo")
+    assert (await strip())["gain_db"] == 0

@@ -41,6 +41,23 @@ class CueMix(Kept):
     limit_dbfs: float = Field(default=-3.0, ge=-20, le=0, description="Nothing is louder than this.")
 
 
+def turned_value(before: CueMix, after: CueMix) -> str:
+    """The place in the mix of the one level or pan that differs; empty where more does, or a switch.
+
+    While a level is turned many mixes come, which are one act; whoever mutes and lets sound again did two things.
+    """
+    old, new = (mix.model_dump(include={"level_db", "limit_dbfs"}) for mix in (before, after))
+    places = [name for name, value in new.items() if value != old[name]]
+    for name in before.strips.keys() | after.strips.keys() | {CLICK, "me"}:
+        was, now = (
+            getattr(mix, name) if name in (CLICK, "me") else mix.strips.get(name, Strip()) for mix in (before, after)
+        )
+        if was.muted != now.muted:
+            return ""
+        places += [f"{name} {field}" for field in ("gain_db", "pan") if getattr(was, field) != getattr(now, field)]
+    return places[0] if len(places) == 1 else ""
+
+
 def pan_gains(pan: float, *, stereo: bool = False) -> tuple[float, float]:
     """Gains for left and right.
 

@@ -7,7 +7,7 @@ from pydantic import BaseModel, Field
 
 from fatsignal.acts.arming import all_armed, armed_parts, tone_played_through
 from fatsignal.acts.audio_interface import interface_now
-from fatsignal.core.cue.mix import CueMix
+from fatsignal.core.cue.mix import CueMix, turned_value
 from fatsignal.core.cue.monitoring import Monitoring
 from fatsignal.core.timing.monitor_path import MonitorDelay, monitor_delay
 from fatsignal.errors import InvalidSetting, NotFound
@@ -95,8 +95,9 @@ async def change(cue_id: UUID, wanted: CueChange, conn: Transaction, engine: Eng
     if not wanted.name.strip():
         raise InvalidSetting("a listener needs a name: who hears it?")
     scope: history.Scope = {"cue": [cue_id]}
-    says = f"mix of {cue.name} changed"
-    async with history.act(conn, cue.session_id, kind="cue", says=says, scope=scope, subject=str(cue_id)):
+    says, turned = f"mix of {cue.name} changed", turned_value(cue.settings, wanted.mix)
+    subject = f"{cue_id} {turned}" if turned else ""
+    async with history.act(conn, cue.session_id, kind="cue", says=says, scope=scope, subject=subject):
         await cues.set_cue(conn, cue_id, name=wanted.name, mix=wanted.mix)
     await _tell_engine(conn, cue.session_id, engine)
     return _view(await cues.get_cue(conn, cue_id))
@@ -115,9 +116,10 @@ async def remove(cue_id: UUID, conn: Transaction) -> Response:
 @router.put("/sessions/{session_id}/blend")
 async def set_blend(session_id: UUID, blend: CueMix, conn: Transaction) -> CueMix:
     """Levels and pans of the parts beside each other; cues that were copied from it before stay as they are."""
-    await sessions.get_session(conn, session_id)
+    session = await sessions.get_session(conn, session_id)
     scope: history.Scope = {"session": [session_id]}
-    async with history.act(conn, session_id, kind="blend", says="blend changed", scope=scope, subject="blend"):
+    turned = turned_value(session.blend_mix, blend)
+    async with history.act(conn, session_id, kind="blend", says="blend changed", scope=scope, subject=turned):
         await sessions.set_blend(conn, session_id, blend)
     return blend
 
