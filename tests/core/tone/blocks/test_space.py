@@ -1,5 +1,7 @@
 """Echoes and reverbs: closed forms, Schroeder's integration, what a coil does."""
 
+from itertools import pairwise
+
 import numpy as np
 import pytest
 from scipy.signal import butter, hilbert, sosfilt
@@ -74,6 +76,12 @@ def test_by_turns_left_and_right_answer_each_other():
     loudest = [np.abs(out[number * FS // 10 - 50 : number * FS // 10 + 300]).max(axis=0) for number in range(1, 5)]
     for number, (left, right) in enumerate(loudest):
         assert (left > 3 * right) == (number % 2 == 0)
+    # At 2 kHz, where little is cut off, each is the feedback's share of the one before (closed form: mix · feedbackⁿ).
+    out = run(Echo(wide=True, time_ms=100, feedback=50, mix=50, high_cut_hz=16_000, low_cut_hz=20), click(1.0))
+    turn = np.exp(-2j * np.pi * 2000 * np.arange(350) / FS)
+    heights = [np.abs(turn @ out[number * FS // 10 - 50 : number * FS // 10 + 300]).sum() for number in range(1, 5)]
+    for one, following in pairwise(heights):
+        assert following / one == pytest.approx(0.5, rel=0.05)
 
 
 def test_echoes_die_away_even_at_their_longest():
