@@ -60,6 +60,10 @@ def test_the_nearest_is_most_like_and_between_two_lies_what_makes_no_detour():
     assert names(found(ALL, like=CLEAN.id))[0] == "Ember"
     assert names(found(ALL, like=HOT.id))[-1] == "Newcomer"
     assert names(found(ALL, like=CLEAN.id, between=HOT.id))[0] == "Ember"
+    # On the straight way the middle comes before what lies nearly at one of its ends.
+    ends = [findable(name, added_db=added_db) for name, added_db in (("A", -50.0), ("Z", -10.0))]
+    way = [findable(name, added_db=added_db) for name, added_db in (("near A", -48.0), ("middle", -30.0))]
+    assert names(found([*ends, *way], like=ends[0].id, between=ends[1].id)) == ["middle", "near A"]
     assert apart(CLEAN, CLEAN) == 0
     assert apart(CLEAN, NEW) is None
     assert apart(CLEAN, HOT) == pytest.approx(apart(HOT, CLEAN))

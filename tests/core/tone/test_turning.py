@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from fatsignal.core.tone.blocks import KINDS
+from fatsignal.core.tone.blocks import KINDS, Echo, Trim
 from fatsignal.core.tone.chain import ToneChain
 from fatsignal.core.tone.document import Tone, parse_tone
 from fatsignal.core.tone.turning import FADE_S, TurningChain, blended
@@ -76,6 +76,21 @@ def test_a_value_is_turned_without_a_click(kind, values):
     # After the fade it is the other tone, but for what the amp still settles to.
     late = slice(AT + FS // 2, None)
     assert np.std(turned[late] - steady[1][late]) < 0.02 * np.std(steady[1][late])
+
+
+def test_what_rings_goes_on_ringing_while_something_else_is_turned():
+    """An echo of what was played before the turn comes after it, as loud as if nobody had turned anything."""
+    ringing = Tone(name="r", blocks=[Echo(time_ms=400, feedback=60, mix=60, worn=0), Trim(gain_db=0.0)])
+    click = np.zeros(2 * FS)
+    click[100:140] = 1.0
+    untouched = in_blocks(ToneChain(ringing, rate_hz=FS).process, click)
+    turning = TurningChain(ToneChain(ringing, rate_hz=FS))
+    first = in_blocks(turning.process, click[:AT])
+    turning.turn_to(ToneChain(with_value(ringing, "trim", gain_db=0.5), rate_hz=FS))
+    turned = np.concatenate((first, in_blocks(turning.process, click[AT:])))
+    settled = AT + round(2 * FADE_S * FS)
+    assert np.abs(untouched[settled:]).max() > 0.05
+    np.testing.assert_allclose(turned[settled:], 10 ** (0.5 / 20) * untouched[settled:], atol=1e-9)
 
 
 def test_of_many_turns_the_last_counts_and_none_cuts_a_fade_off():

@@ -66,6 +66,7 @@ function Line({ label, value, longest, first = false, onType }: LineProps) {
       {label}
       <input
         autoFocus={first}
+        onFocus={(event) => first && event.target.select()}
         value={value}
         maxLength={longest}
         onChange={(event) => onType(event.target.value)}
