@@ -4,7 +4,7 @@ import type { BlockKind } from '../../api/client'
 import { AddBlock } from './AddBlock'
 
 const kind = (name: string, group: string, says: string) =>
-  ({ kind: name.toLowerCase(), title: name, group, says }) as BlockKind
+  ({ kind: name.toLowerCase(), title: name, group, says })
 const KINDS = [
   kind('Gate', 'dynamics', 'Closes between the notes.'),
   kind('Wah', 'colour', 'A resonance that wanders.'),
