@@ -62,6 +62,8 @@ def batch(app: Application) -> None:
     spent_s, cpu_s = time.perf_counter() - began, cpu_s_of_worker(app) - cpu_s
     played_s = sum(each["seconds"] for each in cells[: len(cells) - left()])
     print(f"{len(cells)} prints at once: {played_s / spent_s:.1f} x real time together")
+    while left():
+        time.sleep(0.2)
     print(f"cores that its worker kept busy: {100 * cpu_s / spent_s / (os.cpu_count() or 1):.0f} %")
 
 

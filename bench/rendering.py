@@ -125,7 +125,7 @@ if __name__ == "__main__":
     dry = played(60.0 * MINUTES)
     with tempfile.TemporaryDirectory() as scratch:
         whole_files(dry, Path(scratch))
-    for tone_name in ("Foundry", "Ember Road", "Broken Bell", "Long Corridor"):
+    for tone_name in ("Foundry", "Ember Road", "Black Loam", "Long Corridor"):
         where_the_time_goes(dry[: 20 * RATE_HZ], tone_name)
     live_blocks(dry)
     aliases()

@@ -1,10 +1,8 @@
 import { cleanup, fireEvent, render, screen } from '@testing-library/react'
 import { afterEach, expect, test, vi } from 'vitest'
-import type { BlockKind } from '../../api/client'
 import { AddBlock } from './AddBlock'
 
-const kind = (name: string, group: string, says: string) =>
-  ({ kind: name.toLowerCase(), title: name, group, says })
+const kind = (name: string, group: string, says: string) => ({ kind: name.toLowerCase(), title: name, group, says })
 const KINDS = [
   kind('Gate', 'dynamics', 'Closes between the notes.'),
   kind('Wah', 'colour', 'A resonance that wanders.'),
