@@ -10,7 +10,7 @@ const OWN = "the tone's own"
 const DEPTHS = { '24': '24 bit', '16': '16 bit', '32f': '32 bit float' } as const
 const TAILS = [0, 2, 5, 10, 30]
 const RATES = [44_100, 48_000, 88_200, 96_000, 176_400, 192_000] as const
-const AMP = 'its miked amp'
+const AS_RECORDED = 'as recorded'
 
 type Rate = NonNullable<PrintSettings['rate_hz']>
 const kilohertz = (rateHz: number) => rateHz / 1000
@@ -19,6 +19,7 @@ const kilohertz = (rateHz: number) => rateHz / 1000
 export function PrintHead({
   session,
   part,
+  miked,
   plan,
   tones,
   busy,
@@ -26,6 +27,8 @@ export function PrintHead({
 }: {
   session: Session
   part: Part | undefined
+  /** Whether any of its takes has a microphone. */
+  miked: boolean
   plan: ReturnType<typeof usePrintPlan>
   /** By which the part may be heard. */
   tones: Tone[]
@@ -33,6 +36,7 @@ export function PrintHead({
   onPrint: () => void
 }) {
   const { settings, marked } = plan.plan
+  const recorded = miked ? 'its miked amp' : 'its DI'
   const left = usePrinting(session.id, busy).data
   const heard = useHeardThrough(session.id).data?.find((each) => each.part_id === part?.id)
 
@@ -101,15 +105,19 @@ export function PrintHead({
         <Setting name={`${part.name} is heard by`}>
           <Select
             label={`${part.name} is heard by`}
-            value={heard?.tone_id ?? AMP}
-            options={[AMP, ...tones.map((tone) => tone.tone_id)]}
+            value={heard?.tone_id ?? AS_RECORDED}
+            options={[AS_RECORDED, ...tones.map((tone) => tone.tone_id)]}
             said={(id) =>
-              id === AMP ? AMP : (tones.find((tone) => tone.tone_id === id)?.name ?? heard?.tone_name ?? '')
+              id === AS_RECORDED
+                ? recorded
+                : (tones.find((tone) => tone.tone_id === id)?.name ?? heard?.tone_name ?? '')
             }
-            onChange={(id) => void hearBy(id === AMP ? null : id)}
+            onChange={(id) => void hearBy(id === AS_RECORDED ? null : id)}
           />
           {heard && heard.missing > 0 && (
-            <span className="text-mic">{count(heard.missing, 'take')} not printed yet: still by its miked amp</span>
+            <span className="text-mic">
+              {count(heard.missing, 'take')} not printed yet: still by {recorded}
+            </span>
           )}
         </Setting>
       )}

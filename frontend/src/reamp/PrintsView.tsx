@@ -129,6 +129,9 @@ export function PrintsView() {
       <PrintHead
         session={session}
         part={part}
+        miked={takes.some(
+          (each) => each.part_id === part?.id && each.channels.some((channel) => channel.kind === 'mic'),
+        )}
         plan={plan}
         tones={columns}
         busy={all.some((print) => print.state === 'waiting' || print.state === 'rendering')}
