@@ -24,8 +24,6 @@ export function AddBlock({ open, kinds, onAdd, onClose }: AddBlockProps) {
 
   function take(kind: BlockKind | undefined) {
     if (!kind) return
-    setTyped('')
-    setAt(0)
     onClose()
     onAdd(kind.kind)
   }

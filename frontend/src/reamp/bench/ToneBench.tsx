@@ -256,16 +256,17 @@ function Laid({ bench }: { bench: Bench }) {
         </span>
       </header>
       <StripRow bench={bench} curves={curves} strips={strips} onAddAt={setAdding} />
-      <AddBlock
-        open={adding !== null}
-        kinds={kinds}
-        onAdd={(kind) => {
-          if (!adding) return
-          void acts.edit({ do: 'add', kind, at: adding })
-          strips.choose(adding)
-        }}
-        onClose={() => setAdding(null)}
-      />
+      {adding && (
+        <AddBlock
+          open
+          kinds={kinds}
+          onAdd={(kind) => {
+            void acts.edit({ do: 'add', kind, at: adding })
+            strips.choose(adding)
+          }}
+          onClose={() => setAdding(null)}
+        />
+      )}
       {shown.get('choosing') === 'blind' && (
         <BlindDialog
           bench={bench}
