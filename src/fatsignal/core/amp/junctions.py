@@ -25,6 +25,8 @@ THERMAL_V = 0.02585
 _PAIR, _NPN = 0, 1
 _MOST_STEPS = 60
 _AHEAD_V = 0.1
+# Between two samples: by how much the output may bend within a stretch, and the narrowest that is halved.
+_BEND_V, _NARROWEST = 0.01, 1 / 64
 # Beyond this many thermal voltages the exponential goes on as a straight line: no number grows out of hand.
 _LARGEST_EXPONENT = 60.0
 # The table's axis: p / (|p| + warp).
@@ -67,8 +69,7 @@ class JunctionCircuit:
     circuit : its ports are the junctions, in order; its first source is the signal, the others stand at `supplies_v`.
     """
 
-    STATE = ("_state", "_voltages", "_before")
-    latency_frames = 0
+    STATE = ("_state", "_ports", "_linear")
 
     def __init__(
         self, circuit: Circuit, junctions: Sequence[Junction], *, output: str, rate_hz: float,
@@ -78,10 +79,14 @@ class JunctionCircuit:
         self._devices = np.array([row for junction in junctions for row in junction.rows()])
         supplies = np.array(supplies_v, dtype=np.float64)
         state, voltages = _at_rest(space, self._devices, supplies)
-        self._state, self._voltages, self._before = state, voltages, voltages.copy()
+        self._state = state
+        # At the last sample and the one before: voltages; then open voltages and currents, and currents before.
+        p_v = space.g @ state + space.h @ np.concatenate(([0.0], supplies))
+        drawn_a = _currents(voltages, self._devices)[0]
+        self._ports = np.array([voltages, voltages, p_v, drawn_a, drawn_a])
         # What stands still is folded into constants, so that each sample only adds the signal's share.
         fixed = np.concatenate(([0.0], supplies))
-        at_rest = space.d @ state + space.e @ fixed + space.f @ _currents(voltages, self._devices)[0]
+        at_rest = space.d @ state + space.e @ fixed + space.f @ drawn_a
         self._matrices = (
             space.a, np.ascontiguousarray(space.b[:, 0]), space.b @ fixed, space.c,
             np.ascontiguousarray(space.d[0]), float(space.e[0, 0]), float((space.e @ fixed)[0] - at_rest[0]),
@@ -90,6 +95,11 @@ class JunctionCircuit:
 
         # One port's current follows from its open voltage alone: read from a table, which is Newton to some 1e-5.
         self._table = _tabulate(self._devices, float(space.k[0, 0])) if len(voltages) == 1 else None
+        # What transistors switch is averaged over the time between two samples, which makes it late by half of it.
+        self._averages = len(voltages) > 1
+        self.latency_frames = 0.5 if self._averages else 0
+        # What of the output hangs on no current, at the last sample.
+        self._linear = np.array([-float((space.f @ drawn_a)[0])])
 
     def process(self, signal: Samples) -> Samples:
         """Run `signal`, volts, shape (frames,); state goes on."""
@@ -102,7 +112,9 @@ class JunctionCircuit:
 
     def process_exactly(self, signal: Samples) -> Samples:
         """The same with Newton at every sample."""
-        return np.asarray(_run(signal, self._state, self._voltages, self._before, self._devices, *self._matrices))
+        return np.asarray(
+            _run(signal, self._state, self._ports, self._linear, self._devices, *self._matrices, self._averages)
+        )
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
@@ -268,12 +280,49 @@ def _solve(v, p, k, devices, system, slope, right, current):
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def _run(signal, state, v, before, devices, a, b, b0, c, d, e, e0, f, g, h, h0, k):
-    """The equations of `circuit`, solved at every sample."""
+def _mean_currents(v, p_from, p_to, k, f, devices, start, middle, end, mean, p, work):
+    """What the ports draw on the mean between two samples, while their open voltages go straight from the one to the
+    other: `start` at the one, into `mean` and, at the other, into `end`; `v` goes along.
+
+    Where the output would bend within a stretch, it is halved, so that what switches between two samples switches at
+    its own time. Without that a square wave's edges lie on the grid of the samples, and all that they hold above half
+    the rate folds back (here it is as if it had been averaged before it was sampled, so what lands near zero or near
+    a multiple of the rate is gone).
+    """
+    ports = v.size
+    at, width = 0.0, 1.0
+    mean[:] = 0.0
+    while at < 1.0:
+        for port in range(ports):
+            p[port] = p_from[port] + (at + 0.5 * width) * (p_to[port] - p_from[port])
+        _solve(v, p, k, devices, *work, middle)  # type: ignore[call-arg]
+        for port in range(ports):
+            p[port] = p_from[port] + (at + width) * (p_to[port] - p_from[port])
+        _solve(v, p, k, devices, *work, end)  # type: ignore[call-arg]
+        bend = 0.0
+        for port in range(ports):
+            bend += f[port] * (start[port] - 2.0 * middle[port] + end[port])
+        if abs(bend) > _BEND_V and width > _NARROWEST:
+            width *= 0.5
+            continue
+        for port in range(ports):
+            mean[port] += 0.25 * width * (start[port] + 2.0 * middle[port] + end[port])
+        start[:] = end
+        at += width
+        width = min(2.0 * width, 1.0 - at)
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def _run(signal, state, ports_before, y_before, devices, a, b, b0, c, d, e, e0, f, g, h, h0, k, averaged):
+    """The equations of `circuit`, solved at every sample; `averaged` between it and the one before, half a sample
+    later. `ports_before` and `y_before` are what `JunctionCircuit` remembers.
+    """
     out = np.empty_like(signal)
+    v, v_last, p_last, last, older = ports_before
     order, ports = state.size, v.size
-    p, following, right, current = np.empty(ports), np.empty(order), np.empty(ports), np.empty(ports)
-    system, slope = np.empty((ports, ports)), np.empty((ports, ports))
+    p, following, current, mean = np.empty(ports), np.empty(order), np.empty(ports), np.empty(ports)
+    between, start, middle = np.empty(ports), np.empty(ports), np.empty(ports)
+    work = np.empty((ports, ports)), np.empty((ports, ports)), np.empty(ports)
     for n in range(signal.size):
         u = signal[n]
         for port in range(ports):
@@ -283,22 +332,34 @@ def _run(signal, state, v, before, devices, a, b, b0, c, d, e, e0, f, g, h, h0, 
             p[port] = total
         # Newton starts where the last two samples point; a junction that conducts is not thrown far.
         for port in range(ports):
-            guess = v[port] + min(max(v[port] - before[port], -_AHEAD_V), _AHEAD_V)
-            before[port] = v[port]
+            guess = v[port] + min(max(v[port] - v_last[port], -_AHEAD_V), _AHEAD_V)
+            v_last[port] = v[port]
             v[port] = guess
-        _solve(v, p, k, devices, system, slope, right, current)
+        _solve(v, p, k, devices, *work, current)
         y = e * u + e0
         for column in range(order):
             y += d[column] * state[column]
+        mean[:] = current
+        if averaged:
+            bend = 0.0
+            for port in range(ports):
+                bend += f[port] * (current[port] - 2.0 * last[port] + older[port])
+                mean[port] = 0.5 * (last[port] + current[port])
+                older[port] = last[port]
+            if abs(bend) > _BEND_V:
+                v[:], start[:] = v_last, last
+                _mean_currents(v, p_last, p, k, f, devices, start, middle, current, mean, between, work)
+            last[:], p_last[:] = current, p
+            y, y_before[0] = 0.5 * (y + y_before[0]), y
         for port in range(ports):
-            y += f[port] * current[port]
+            y += f[port] * mean[port]
         out[n] = y
         for row in range(order):
             total = b[row] * u + b0[row]
             for column in range(order):
                 total += a[row, column] * state[column]
             for port in range(ports):
-                total += c[row, port] * current[port]
+                total += c[row, port] * mean[port]
             following[row] = total
         for row in range(order):
             state[row] = following[row]

@@ -57,7 +57,7 @@ class BlockRow:
             else:
                 # What runs at the base rate; however late, it counts.
                 self.steps += [step.process for step in inside]
-                self.latency_frames += sum(step.latency_frames for step in inside)
+                self.latency_frames += sum(int(step.latency_frames) for step in inside)
             if keyed:
                 self._carry_key(before, late, inside, oversampled=oversampled)
 
@@ -96,7 +96,7 @@ class BlockRow:
             wanting = [step for block, steps in self._blocks if block.wants_key for step in steps]
             carriers = [
                 _KeyCarrier(
-                    [run], step.latency_frames, step if step in wanting and isinstance(step, KeyedStep) else None
+                    [run], int(step.latency_frames), step if step in wanting and isinstance(step, KeyedStep) else None
                 )
                 for run, step in zip(added, inside, strict=True)
             ]  # fmt: skip

@@ -114,20 +114,21 @@ class Oversampler:
 
     Parameters
     ----------
-    inner_latency_frames : int
+    inner_latency_frames : float
         What comes between the two is late by so many frames of the higher rate; it is brought up to whole base
         frames and counts in `latency_frames`.
     """
 
-    def __init__(self, factor: int, *, inner_latency_frames: int = 0) -> None:
+    def __init__(self, factor: int, *, inner_latency_frames: float = 0) -> None:
         if factor not in (1, 2, 4, 8):
             raise ValueError(f"oversampling is 1, 2, 4 or 8, got {factor}")
         self.factor = factor
         self._ladder = [Doubler(level) for level in range(factor.bit_length() - 1)]
         delay = sum(doubler.delay_frames for doubler in self._ladder) + inner_latency_frames / factor
-        self.latency_frames = math.ceil(delay + 0.5) if self._ladder else inner_latency_frames
-        # An allpass of half a frame to one and a half fills it up.
-        self._rest = _FillingUp(self.latency_frames - delay) if self._ladder else None
+        # An allpass of half a frame to one and a half fills it up to whole frames.
+        whole = not self._ladder and float(delay).is_integer()
+        self.latency_frames = int(delay) if whole else math.ceil(delay + 0.5)
+        self._rest = None if whole else _FillingUp(self.latency_frames - delay)
 
     def take_over(self, other: "Oversampler") -> None:
         """Go on with what the other's filters hold."""

@@ -48,7 +48,10 @@ class Runner(Protocol):
     What it remembers it names as `STATE`, or takes over by a method of its own (see `core/tone/taking_over.py`).
     """
 
-    latency_frames: int
+    @property
+    def latency_frames(self) -> float:
+        """Its delay; what runs at the higher rate may be late by half a frame of it."""
+        ...
 
     def process(self, signal: Samples) -> Samples:
         """Process `signal`, shape (frames,); the answer is late by `latency_frames`."""
@@ -58,7 +61,11 @@ class Runner(Protocol):
 class Step(Protocol):
     """A step of a chain: all of its channels at once."""
 
-    latency_frames: int
+    @property
+    def latency_frames(self) -> float:
+        """Its delay; what runs at the higher rate may be late by half a frame of it."""
+        ...
+
     channels_out: int
 
     def process(self, channels: Channels) -> Channels:
