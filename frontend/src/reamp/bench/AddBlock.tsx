@@ -3,7 +3,6 @@ import type { BlockKind } from '../../api/client'
 import { Dialog } from '../../ui/Dialog'
 
 interface AddBlockProps {
-  open: boolean
   kinds: BlockKind[]
   onAdd: (kind: string) => void
   onClose: () => void
@@ -14,7 +13,7 @@ interface AddBlockProps {
  *
  * What is typed leaves those that are meant; arrows go through them, and Enter takes one.
  */
-export function AddBlock({ open, kinds, onAdd, onClose }: AddBlockProps) {
+export function AddBlock({ kinds, onAdd, onClose }: AddBlockProps) {
   const [typed, setTyped] = useState('')
   const [at, setAt] = useState(0)
   const left = found(kinds, typed)
@@ -29,7 +28,7 @@ export function AddBlock({ open, kinds, onAdd, onClose }: AddBlockProps) {
   }
 
   return (
-    <Dialog open={open} title="Add a block" onClose={onClose} wide>
+    <Dialog open title="Add a block" onClose={onClose} wide>
       <input
         autoFocus
         aria-label="Which block"

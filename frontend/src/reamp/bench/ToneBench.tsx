@@ -258,7 +258,6 @@ function Laid({ bench }: { bench: Bench }) {
       <StripRow bench={bench} curves={curves} strips={strips} onAddAt={setAdding} />
       {adding && (
         <AddBlock
-          open
           kinds={kinds}
           onAdd={(kind) => {
             void acts.edit({ do: 'add', kind, at: adding })

@@ -14,7 +14,7 @@ afterEach(cleanup)
 function shown() {
   const onAdd = vi.fn()
   const onClose = vi.fn()
-  render(<AddBlock open kinds={KINDS} onAdd={onAdd} onClose={onClose} />)
+  render(<AddBlock kinds={KINDS} onAdd={onAdd} onClose={onClose} />)
   const field = screen.getByRole('textbox', { name: 'Which block' })
   return { onAdd, onClose, field, type: (value: string) => fireEvent.change(field, { target: { value } }) }
 }

@@ -79,13 +79,9 @@ class JunctionCircuit:
         self._devices = np.array([row for junction in junctions for row in junction.rows()])
         supplies = np.array(supplies_v, dtype=np.float64)
         state, voltages = _at_rest(space, self._devices, supplies)
-        self._state = state
-        # At the last sample and the one before: voltages; then open voltages and currents, and currents before.
-        p_v = space.g @ state + space.h @ np.concatenate(([0.0], supplies))
-        drawn_a = _currents(voltages, self._devices)[0]
-        self._ports = np.array([voltages, voltages, p_v, drawn_a, drawn_a])
         # What stands still is folded into constants, so that each sample only adds the signal's share.
         fixed = np.concatenate(([0.0], supplies))
+        drawn_a = _currents(voltages, self._devices)[0]
         at_rest = space.d @ state + space.e @ fixed + space.f @ drawn_a
         self._matrices = (
             space.a, np.ascontiguousarray(space.b[:, 0]), space.b @ fixed, space.c,
@@ -95,9 +91,11 @@ class JunctionCircuit:
 
         # One port's current follows from its open voltage alone: read from a table, which is Newton to some 1e-5.
         self._table = _tabulate(self._devices, float(space.k[0, 0])) if len(voltages) == 1 else None
-        # What transistors switch is averaged over the time between two samples, which makes it late by half of it.
-        self._averages = len(voltages) > 1
-        self.latency_frames = 0.5 if self._averages else 0
+        # Several ports are averaged over the time between two samples, which makes them late by half of it.
+        self.latency_frames = 0.5 if len(voltages) > 1 else 0
+        self._state = state
+        # At the last sample and the one before: voltages; then open voltages and currents, and currents before.
+        self._ports = np.array([voltages, voltages, space.g @ state + space.h @ fixed, drawn_a, drawn_a])
         # What of the output hangs on no current, at the last sample.
         self._linear = np.array([-float((space.f @ drawn_a)[0])])
 
@@ -112,9 +110,7 @@ class JunctionCircuit:
 
     def process_exactly(self, signal: Samples) -> Samples:
         """The same with Newton at every sample."""
-        return np.asarray(
-            _run(signal, self._state, self._ports, self._linear, self._devices, *self._matrices, self._averages)
-        )
+        return np.asarray(_run(signal, self._state, self._ports, self._linear, self._devices, *self._matrices))
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
@@ -280,7 +276,7 @@ def _solve(v, p, k, devices, system, slope, right, current):
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def _mean_currents(v, p_from, p_to, k, f, devices, start, middle, end, mean, p, work):
+def _mean_currents(v, p_from, p_to, k, f, devices, start, middle, end, v_end, mean, p, work):
     """What the ports draw on the mean between two samples, while their open voltages go straight from the one to the
     other: `start` at the one, into `mean` and, at the other, into `end`; `v` goes along.
 
@@ -290,38 +286,43 @@ def _mean_currents(v, p_from, p_to, k, f, devices, start, middle, end, mean, p, 
     a multiple of the rate is gone).
     """
     ports = v.size
+    system, slope, right = work
     at, width = 0.0, 1.0
     mean[:] = 0.0
     while at < 1.0:
         for port in range(ports):
-            p[port] = p_from[port] + (at + 0.5 * width) * (p_to[port] - p_from[port])
-        _solve(v, p, k, devices, *work, middle)  # type: ignore[call-arg]
-        for port in range(ports):
             p[port] = p_from[port] + (at + width) * (p_to[port] - p_from[port])
-        _solve(v, p, k, devices, *work, end)  # type: ignore[call-arg]
-        bend = 0.0
-        for port in range(ports):
-            bend += f[port] * (start[port] - 2.0 * middle[port] + end[port])
-        if abs(bend) > _BEND_V and width > _NARROWEST:
+        _solve(v, p, k, devices, system, slope, right, end)
+        v_end[:] = v
+        while True:
+            for port in range(ports):
+                p[port] = p_from[port] + (at + 0.5 * width) * (p_to[port] - p_from[port])
+            _solve(v, p, k, devices, system, slope, right, middle)
+            bend = 0.0
+            for port in range(ports):
+                bend += f[port] * (start[port] - 2.0 * middle[port] + end[port])
+            if abs(bend) <= _BEND_V or width <= _NARROWEST:
+                break
+            # Its middle is the end of its first half.
             width *= 0.5
-            continue
+            end[:], v_end[:] = middle, v
         for port in range(ports):
             mean[port] += 0.25 * width * (start[port] + 2.0 * middle[port] + end[port])
-        start[:] = end
+        start[:], v[:] = end, v_end
         at += width
         width = min(2.0 * width, 1.0 - at)
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def _run(signal, state, ports_before, y_before, devices, a, b, b0, c, d, e, e0, f, g, h, h0, k, averaged):
-    """The equations of `circuit`, solved at every sample; `averaged` between it and the one before, half a sample
-    later. `ports_before` and `y_before` are what `JunctionCircuit` remembers.
+def _run(signal, state, ports_before, y_before, devices, a, b, b0, c, d, e, e0, f, g, h, h0, k):
+    """The equations of `circuit`, solved at every sample; several ports are averaged between it and the one
+    before, half a sample later. `ports_before` and `y_before` are what `JunctionCircuit` remembers.
     """
     out = np.empty_like(signal)
     v, v_last, p_last, last, older = ports_before
     order, ports = state.size, v.size
     p, following, current, mean = np.empty(ports), np.empty(order), np.empty(ports), np.empty(ports)
-    between, start, middle = np.empty(ports), np.empty(ports), np.empty(ports)
+    between, start, middle, v_end = np.empty(ports), np.empty(ports), np.empty(ports), np.empty(ports)
     work = np.empty((ports, ports)), np.empty((ports, ports)), np.empty(ports)
     for n in range(signal.size):
         u = signal[n]
@@ -340,7 +341,7 @@ def _run(signal, state, ports_before, y_before, devices, a, b, b0, c, d, e, e0, 
         for column in range(order):
             y += d[column] * state[column]
         mean[:] = current
-        if averaged:
+        if ports > 1:
             bend = 0.0
             for port in range(ports):
                 bend += f[port] * (current[port] - 2.0 * last[port] + older[port])
@@ -348,7 +349,7 @@ def _run(signal, state, ports_before, y_before, devices, a, b, b0, c, d, e, e0, 
                 older[port] = last[port]
             if abs(bend) > _BEND_V:
                 v[:], start[:] = v_last, last
-                _mean_currents(v, p_last, p, k, f, devices, start, middle, current, mean, between, work)
+                _mean_currents(v, p_last, p, k, f, devices, start, middle, current, v_end, mean, between, work)
             last[:], p_last[:] = current, p
             y, y_before[0] = 0.5 * (y + y_before[0]), y
         for port in range(ports):
