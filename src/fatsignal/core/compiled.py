@@ -9,13 +9,16 @@ dies at its first block, until somebody empties the folder. So whoever reads or 
 import fcntl
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
-from functools import wraps
+from functools import partial, wraps
 from typing import Any
 
 import numba
 from numba.core.caching import IndexDataCacheFile
 
 njit = numba.njit
+# For a loop that allocates nothing: nobody counts the owners of its arrays. Where functions are inlined into it numba
+# does so at every turn, which took as long as all else together.
+hot_loop: Any = partial(numba.njit, cache=True, nogil=True, error_model="numpy", _nrt=False)
 
 
 @contextmanager

@@ -26,7 +26,7 @@ _PAIR, _NPN = 0, 1
 _MOST_STEPS = 60
 _AHEAD_V = 0.1
 # Between two samples: by how much the output may bend within a stretch, and the narrowest that is halved.
-_BEND_V, _NARROWEST = 0.01, 1 / 64
+_BEND_V, _NARROWEST = 0.05, 1 / 64
 # Beyond this many thermal voltages the exponential goes on as a straight line: no number grows out of hand.
 _LARGEST_EXPONENT = 60.0
 # The table's axis: p / (|p| + warp).
@@ -69,7 +69,9 @@ class JunctionCircuit:
     circuit : its ports are the junctions, in order; its first source is the signal, the others stand at `supplies_v`.
     """
 
-    STATE = ("_state", "_ports", "_linear")
+    STATE = ("_state", "_ports", "_linear", "_single")
+    # Currents are averaged over the time between two samples, which makes them late by half of it.
+    latency_frames = 0.5
 
     def __init__(
         self, circuit: Circuit, junctions: Sequence[Junction], *, output: str, rate_hz: float,
@@ -91,21 +93,20 @@ class JunctionCircuit:
 
         # One port's current follows from its open voltage alone: read from a table, which is Newton to some 1e-5.
         self._table = _tabulate(self._devices, float(space.k[0, 0])) if len(voltages) == 1 else None
-        # Several ports are averaged over the time between two samples, which makes them late by half of it.
-        self.latency_frames = 0.5 if len(voltages) > 1 else 0
         self._state = state
         # At the last sample and the one before: voltages; then open voltages and currents, and currents before.
         self._ports = np.array([voltages, voltages, space.g @ state + space.h @ fixed, drawn_a, drawn_a])
         # What of the output hangs on no current, at the last sample.
         self._linear = np.array([-float((space.f @ drawn_a)[0])])
+        # The same of a single port: open voltage, currents, and what hangs on no current.
+        self._single = np.array([self._ports[2, 0], drawn_a[0], drawn_a[0], self._linear[0]])
 
     def process(self, signal: Samples) -> Samples:
         """Run `signal`, volts, shape (frames,); state goes on."""
         if self._table is not None:
             a, b, b0, c, d, e, e0, f, g, h, h0, _ = self._matrices
-            return np.asarray(
-                _run_one(signal, self._state, self._table, a, b, b0, c[:, 0].copy(), d, e, e0, f[0], g[0], h[0], h0[0])
-            )
+            one_port = a, b, b0, c[:, 0].copy(), d, e, e0, f[0], g[0], h[0], h0[0]
+            return np.asarray(_run_one(signal, self._state, self._single, self._table, *one_port))
         return self.process_exactly(signal)
 
     def process_exactly(self, signal: Samples) -> Samples:
@@ -128,32 +129,56 @@ def _tabulate(devices, k):
     return table
 
 
+@njit(cache=True, inline="always", error_model="numpy")
+def _read(table, p):
+    """The current of a single port that nothing drawn would leave at `p`."""
+    top = _LIMIT_V / (_LIMIT_V + _WARP_V)
+    at = min(max((p / (abs(p) + _WARP_V) + top) * ((_POINTS - 1) / (2.0 * top)), 0.0), _POINTS - 1.000001)
+    point = int(at)
+    return table[point] + (at - point) * (table[point + 1] - table[point])
+
+
 @njit(cache=True, nogil=True, error_model="numpy")
-def _run_one(signal, state, table, a, b, b0, c, d, e, e0, f, g, h, h0):
-    """The equations of `circuit` for one port."""
+def _run_one(signal, state, before, table, a, b, b0, c, d, e, e0, f, g, h, h0):
+    """The equations of `circuit` for one port, averaged as `_mean_currents` does for several.
+
+    `before` is the last sample's open voltage and current, the current before, and the output's linear part.
+    """
     out = np.empty_like(signal)
     order = state.size
     following = np.empty(order)
-    top = _LIMIT_V / (_LIMIT_V + _WARP_V)
-    scale, last = (_POINTS - 1) / (2.0 * top), _POINTS - 1.000001
+    p_last, last, older, y_last = before
     for n in range(signal.size):
         u = signal[n]
         p, y = h * u + h0, e * u + e0
         for column in range(order):
             p += g[column] * state[column]
             y += d[column] * state[column]
-        at = (p / (abs(p) + _WARP_V) + top) * scale
-        at = min(max(at, 0.0), last)
-        point = int(at)
-        current = table[point] + (at - point) * (table[point + 1] - table[point])
-        out[n] = y + f * current
+        now = _read(table, p)
+        mean = 0.5 * (now + last)
+        if abs(f * (now - 2.0 * last + older)) > _BEND_V:
+            mean, start, at, width = 0.0, last, 0.0, 1.0
+            while at < 1.0:
+                end = _read(table, p_last + (at + width) * (p - p_last))
+                middle = _read(table, p_last + (at + 0.5 * width) * (p - p_last))
+                while abs(f * (start - 2.0 * middle + end)) > _BEND_V and width > _NARROWEST:
+                    # Its middle is the end of its first half.
+                    width *= 0.5
+                    end, middle = middle, _read(table, p_last + (at + 0.5 * width) * (p - p_last))
+                mean += 0.25 * width * (start + 2.0 * middle + end)
+                start = end
+                at += width
+                width = min(2.0 * width, 1.0 - at)
+        out[n] = 0.5 * (y + y_last) + f * mean
+        p_last, last, older, y_last = p, now, last, y
         for row in range(order):
-            total = b[row] * u + b0[row] + c[row] * current
+            total = b[row] * u + b0[row] + c[row] * mean
             for column in range(order):
                 total += a[row, column] * state[column]
             following[row] = total
         for row in range(order):
             state[row] = following[row]
+    before[0], before[1], before[2], before[3] = p_last, last, older, y_last
     return out
 
 
@@ -315,8 +340,8 @@ def _mean_currents(v, p_from, p_to, k, f, devices, start, middle, end, v_end, me
 
 @njit(cache=True, nogil=True, error_model="numpy")
 def _run(signal, state, ports_before, y_before, devices, a, b, b0, c, d, e, e0, f, g, h, h0, k):
-    """The equations of `circuit`, solved at every sample; several ports are averaged between it and the one
-    before, half a sample later. `ports_before` and `y_before` are what `JunctionCircuit` remembers.
+    """The equations of `circuit`, solved at every sample and averaged between it and the one before, half a sample
+    later. `ports_before` and `y_before` are what `JunctionCircuit` remembers.
     """
     out = np.empty_like(signal)
     v, v_last, p_last, last, older = ports_before
@@ -340,18 +365,16 @@ def _run(signal, state, ports_before, y_before, devices, a, b, b0, c, d, e, e0, 
         y = e * u + e0
         for column in range(order):
             y += d[column] * state[column]
-        mean[:] = current
-        if ports > 1:
-            bend = 0.0
-            for port in range(ports):
-                bend += f[port] * (current[port] - 2.0 * last[port] + older[port])
-                mean[port] = 0.5 * (last[port] + current[port])
-                older[port] = last[port]
-            if abs(bend) > _BEND_V:
-                v[:], start[:] = v_last, last
-                _mean_currents(v, p_last, p, k, f, devices, start, middle, current, v_end, mean, between, work)
-            last[:], p_last[:] = current, p
-            y, y_before[0] = 0.5 * (y + y_before[0]), y
+        bend = 0.0
+        for port in range(ports):
+            bend += f[port] * (current[port] - 2.0 * last[port] + older[port])
+            mean[port] = 0.5 * (last[port] + current[port])
+            older[port] = last[port]
+        if abs(bend) > _BEND_V:
+            v[:], start[:] = v_last, last
+            _mean_currents(v, p_last, p, k, f, devices, start, middle, current, v_end, mean, between, work)
+        last[:], p_last[:] = current, p
+        y, y_before[0] = 0.5 * (y + y_before[0]), y
         for port in range(ports):
             y += f[port] * mean[port]
         out[n] = y

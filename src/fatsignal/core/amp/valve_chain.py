@@ -31,7 +31,7 @@ from fatsignal.core.amp.valve import Triode, grid_current_a, plate_current_a
 from fatsignal.core.amp.valve_table import ValveTable, in_table, read_currents, stepped_ohm, valve_table
 from fatsignal.core.arrays import Real
 from fatsignal.core.clip import Samples
-from fatsignal.core.compiled import njit
+from fatsignal.core.compiled import hot_loop, njit
 from fatsignal.errors import SignalError
 
 # So many stages at once, and the most modes of an island between two of them, and of one under a cathode.
@@ -56,16 +56,20 @@ _B_POLE, _B_SEEN, _B_DRIVEN, _B_LOADED = (_FIRST + LANES * BETWEEN * row for row
 _A_POLE, _A_SEEN, _A_DRIVEN, _A_LOADED = (_FIRST + LANES * BETWEEN * row for row in range(4, 8))
 # Of the one under the cathode, whose modes count as they are: poles, what the current does to them.
 _U_POLE, _U_DRIVEN = (_FIRST + LANES * (8 * BETWEEN + UNDER * row) for row in range(2))
-# What is remembered: the modes of the three, and the currents. A lane further to the left, plates' currents are what
-# drives each stage, the signal before them; to the right, grids' are what loads each stage.
+# What is remembered: the modes of the three, and the currents that they get. A lane further to the left, plates'
+# currents are what drives each stage, the signal before them; to the right, grids' are what loads each stage.
 _STATE = _U_DRIVEN + LANES * UNDER
 _BEFORE, _AFTER, _BELOW = _STATE, _STATE + LANES * BETWEEN, _STATE + LANES * 2 * BETWEEN
 _GRID_A = _BELOW + LANES * UNDER
 _DRIVE = _GRID_A + LANES + 1
 _PLATE_A = _DRIVE + 1
-# What lasts for one sample: places in the tables.
-_COLUMN_AT, _ROW_AT = _PLATE_A + LANES, _PLATE_A + 2 * LANES
-_SIZE = _ROW_AT + LANES
+# Open voltages at the last sample, a plate's as its row; currents there and at the sample before, grids' and plates'.
+_GRID_V_LAST, _ROW_LAST, _LAST_A, _OLDER_A = (_PLATE_A + LANES * (1 + row) for row in (0, 1, 2, 4))
+# What lasts for one sample: open voltages, currents at the sample and on the mean since the one before.
+_GRID_V, _ROW_AT, _NOW_A, _MEAN_A = (_OLDER_A + LANES * (2 + row) for row in (0, 1, 2, 4))
+_SIZE = _MEAN_A + 2 * LANES
+# Between two samples: by how much currents may bend within a stretch, and the narrowest that is halved.
+_BEND_A, _NARROWEST = 10e-6, 1 / 64
 
 
 @dataclass(frozen=True)
@@ -91,7 +95,7 @@ class ValveChain:
         space = circuit.circuit.discretise(rate_hz=rate_hz, outputs=[circuit.output])
         count = len(circuit.valves)
         _check(space, count)
-        self.latency_frames = count - 1
+        self.latency_frames = count - 1 + 0.5 * count
         self._lanes = np.zeros(_SIZE)
         # What is heard: of the last stage's currents, of the modes behind its plate, of those under its cathode.
         self._heard = np.zeros((LANES, 2 + BETWEEN + UNDER))
@@ -99,6 +103,9 @@ class ValveChain:
         for members in islands(space.a):
             self._place(_island(space, members), count)
         self._tables = self._tabulate(space, circuit, at_rest(space, circuit.valves, circuit.supply_v))
+        self._lanes[_GRID_V_LAST : _ROW_LAST + LANES] = np.concatenate(
+            (self._lanes[_REST : _REST + LANES], self._lanes[_ROW : _ROW + LANES])
+        )
 
     def process(self, signal: Samples) -> Samples:
         """Run `signal`, volts, shape (frames,); the output is late by `latency_frames`, and state goes on."""
@@ -106,7 +113,7 @@ class ValveChain:
 
     def take_over(self, other: "ValveChain") -> None:
         """Go on with what the other's stages hold."""
-        self._lanes[_STATE:] = other._lanes[_STATE:]
+        self._lanes[_STATE:_GRID_V] = other._lanes[_STATE:_GRID_V]
 
     def _place(self, island: "_Island", count: int) -> None:
         """The modes of an island in the lanes of the stages that have to do with it."""
@@ -257,15 +264,12 @@ def table_of(valve: Triode, k: Real, at: AtRest, swing_v: tuple[float, float]) -
     return valve_table(valve, *ohm, middle + swing_v[0], middle + swing_v[1], _ROW_V)
 
 
-@njit(cache=True, nogil=True, error_model="numpy", fastmath={"contract"})
-def _run(signal, z, tables, heard):
-    """All stages at every sample, each by what its neighbours drew at the sample before."""
-    out = np.empty_like(signal)
-    last = 0
-    for lane in range(LANES):
-        if heard[lane, 0] != 0.0 or heard[lane, 1] != 0.0:
-            last = lane
-    for n in range(signal.size):
+@hot_loop()
+def _run_until_bent(signal, out, n, z, bent, tables, heard, last):
+    """All stages from the sample `n` on to one that needs a mean of its own, or to the end: which. Sample
+    `bent` has its mean. Each stage goes by what its neighbours drew at the sample before.
+    """
+    while n < signal.size:
         z[_DRIVE] = signal[n]
         for lane in range(LANES):
             below = z[_BELOW + lane]
@@ -278,8 +282,16 @@ def _run(signal, z, tables, heard):
             for m in range(BETWEEN):
                 grid_v += z[_B_SEEN + m * LANES + lane] * z[_BEFORE + m * LANES + lane]
                 plate_v += z[_A_SEEN + m * LANES + lane] * z[_AFTER + m * LANES + lane]
-            row_at = z[_ROW + lane] + z[_ROWS_A_VOLT + lane] * plate_v
-            z[_COLUMN_AT + lane], z[_ROW_AT + lane] = in_table(grid_v, row_at, z[_LAST + lane])
+            z[_GRID_V + lane], z[_ROW_AT + lane] = grid_v, z[_ROW + lane] + z[_ROWS_A_VOLT + lane] * plate_v
+        for lane in range(LANES):
+            z[_NOW_A + lane], z[_NOW_A + LANES + lane] = _drawn(z, lane, z[_GRID_V + lane], z[_ROW_AT + lane], tables)
+        if n != bent:
+            bend = 0.0
+            for each in range(2 * LANES):
+                bend += abs(z[_OLDER_A + each] - 2.0 * z[_LAST_A + each] + z[_NOW_A + each])
+                z[_MEAN_A + each] = 0.5 * (z[_LAST_A + each] + z[_NOW_A + each])
+            if bend > _BEND_A:
+                break
         y = 0.0
         for m in range(BETWEEN):
             y += heard[last, 2 + m] * z[_AFTER + m * LANES + last]
@@ -292,9 +304,10 @@ def _run(signal, z, tables, heard):
                 z[_BEFORE + at] = z[_B_POLE + at] * z[_BEFORE + at] + z[_B_DRIVEN + at] * z[_DRIVE + lane]
                 z[_AFTER + at] = z[_A_POLE + at] * z[_AFTER + at] + z[_A_LOADED + at] * z[_GRID_A + 1 + lane]
         for lane in range(LANES):
-            grid_a, plate_a = read_currents(tables, z[_START + lane], z[_COLUMN_AT + lane], z[_ROW_AT + lane])
-            z[_GRID_A + lane] = grid_a - z[_GRID_REST + lane]
-            z[_PLATE_A + lane] = plate_a - z[_PLATE_REST + lane]
+            z[_GRID_A + lane], z[_PLATE_A + lane] = z[_MEAN_A + lane], z[_MEAN_A + LANES + lane]
+            z[_GRID_V_LAST + lane], z[_ROW_LAST + lane] = z[_GRID_V + lane], z[_ROW_AT + lane]
+        for each in range(2 * LANES):
+            z[_OLDER_A + each], z[_LAST_A + each] = z[_LAST_A + each], z[_NOW_A + each]
         for m in range(BETWEEN):
             for lane in range(LANES):
                 at = m * LANES + lane
@@ -306,4 +319,61 @@ def _run(signal, z, tables, heard):
                 drawn = z[_GRID_A + lane] + z[_PLATE_A + lane]
                 z[_BELOW + at] = z[_U_POLE + at] * z[_BELOW + at] + z[_U_DRIVEN + at] * drawn
         out[n] = y + heard[last, 0] * z[_GRID_A + last] + heard[last, 1] * z[_PLATE_A + last]
+        n += 1
+    return n
+
+
+@njit(cache=True, inline="always", error_model="numpy", fastmath={"contract"})
+def _drawn(z, lane, grid_v, row_at, tables):
+    """Grid's and plate's current of a stage, less their rest, at open voltages."""
+    column_at, row_at = in_table(grid_v, row_at, z[_LAST + lane])
+    grid_a, plate_a = read_currents(tables, z[_START + lane], column_at, row_at)
+    return grid_a - z[_GRID_REST + lane], plate_a - z[_PLATE_REST + lane]
+
+
+@njit(cache=True, nogil=True, error_model="numpy", fastmath={"contract"})
+def _average(z, lane, tables):
+    """Currents of a stage on the mean between two samples, while its open voltages go straight from the one to the
+    other.
+
+    Where they bend within a stretch it is halved, as in `junctions`: what switches between two samples switches at its
+    own time.
+    """
+    from_v, from_row = z[_GRID_V_LAST + lane], z[_ROW_LAST + lane]
+    by_v, by_row = z[_GRID_V + lane] - from_v, z[_ROW_AT + lane] - from_row
+    start_grid, start_plate = z[_LAST_A + lane], z[_LAST_A + LANES + lane]
+    grid, plate, at, width = 0.0, 0.0, 0.0, 1.0
+    while at < 1.0:
+        share = at + width
+        end_grid, end_plate = _drawn(z, lane, from_v + share * by_v, from_row + share * by_row, tables)
+        while True:
+            share = at + 0.5 * width
+            mid_grid, mid_plate = _drawn(z, lane, from_v + share * by_v, from_row + share * by_row, tables)
+            bend = abs(start_grid - 2.0 * mid_grid + end_grid) + abs(start_plate - 2.0 * mid_plate + end_plate)
+            if bend <= _BEND_A or width <= _NARROWEST:
+                break
+            # Its middle is the end of its first half.
+            width *= 0.5
+            end_grid, end_plate = mid_grid, mid_plate
+        grid += 0.25 * width * (start_grid + 2.0 * mid_grid + end_grid)
+        plate += 0.25 * width * (start_plate + 2.0 * mid_plate + end_plate)
+        start_grid, start_plate = end_grid, end_plate
+        at += width
+        width = min(2.0 * width, 1.0 - at)
+    z[_MEAN_A + lane], z[_MEAN_A + LANES + lane] = grid, plate
+
+
+@njit(cache=True, nogil=True, error_model="numpy", fastmath={"contract"})
+def _run(signal, z, tables, heard):
+    """All samples. Where currents bend is left to a function of its own: a loop is slower for a call that it makes."""
+    out = np.empty_like(signal)
+    last = 0
+    for lane in range(LANES):
+        if heard[lane, 0] != 0.0 or heard[lane, 1] != 0.0:
+            last = lane
+    n = _run_until_bent(signal, out, 0, z, -1, tables, heard, last)
+    while n < signal.size:
+        for lane in range(LANES):
+            _average(z, lane, tables)
+        n = _run_until_bent(signal, out, n, z, n, tables, heard, last)
     return out
