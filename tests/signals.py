@@ -53,11 +53,13 @@ def _powers(base: complex, count: int) -> NDArray[np.complex128]:
     return np.outer(coarse, base ** np.arange(512)).ravel()[:count]
 
 
-def inharmonic_db(signal: Samples, fundamental_hz: float, *, rate_hz: int = FS) -> float:
+def inharmonic_db(
+    signal: Samples, fundamental_hz: float, *, rate_hz: int = FS, up_to_hz: float = float("inf")
+) -> float:
     """Largest component that is no multiple of the fundamental, in dB against the fundamental."""
     spectrum = np.abs(np.fft.rfft(signal * np.blackman(len(signal))))
     frequency_hz = np.fft.rfftfreq(len(signal), 1 / rate_hz)
-    other = frequency_hz > 20
+    other = (frequency_hz > 20) & (frequency_hz < up_to_hz)
     for multiple in range(int(rate_hz / 2 / fundamental_hz) + 1):
         other &= np.abs(frequency_hz - multiple * fundamental_hz) > 8
     at = np.abs(frequency_hz - fundamental_hz) < 4

@@ -34,16 +34,18 @@ def test_streaming_in_blocks_gives_the_samples_of_the_whole(tone, cut):
 
 # What moves or rings puts partials of its own beside a steady tone.
 MOVING = {"chorus", "flanger", "phaser", "tremolo", "echo", "reverb", "spring", "wah"}
-CLEANEST = {"Pale Lamp", "Kiln", "Foundry", "Keel"}
+# What does not reach -70 dB: of a fuzz with an octave before it, or starved, and what comes near.
+LOUDEST_ALIAS_DB = {
+    "Wasp Nest": -44, "Hornet": -54, "Foundry": -65, "Broken Bell": -65, "Kiln": -67, "Anvil": -67, "Thunderhead": -68,
+}  # fmt: skip
 
 
 @TONES
 def test_no_alias_is_loud_in_any_tone_at_its_default_oversampling(tone):
-    """A hard-driven 4186 Hz sine (the highest note of a piano); the aim is −70 dB for all of them."""
+    """A hard-driven 4186 Hz sine, the highest note of a piano, with 1.5 V, more than pickups give."""
     still = tone.model_copy(update={"blocks": [block for block in tone.blocks if block.kind not in MOVING]})
-    for peak in (0.5, 1.0):
-        out = ToneChain(still, rate_hz=FS).process(sine(4186.0, peak=peak, seconds=1.5))
-        assert inharmonic_db(in_one(out)[FS // 2 :], 4186.0) < (-45.0 if tone.name in CLEANEST else -29.0)
+    out = ToneChain(still, rate_hz=FS).process(sine(4186.0, peak=0.5, seconds=1.5))
+    assert inharmonic_db(in_one(out)[FS // 2 :], 4186.0) < LOUDEST_ALIAS_DB.get(tone.name, -70)
 
 
 def test_the_tones_that_come_with_the_program_are_for_all_instruments_and_equally_loud():

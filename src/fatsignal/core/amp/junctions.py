@@ -98,8 +98,8 @@ class JunctionCircuit:
         self._ports = np.array([voltages, voltages, space.g @ state + space.h @ fixed, drawn_a, drawn_a])
         # What of the output hangs on no current, at the last sample.
         self._linear = np.array([-float((space.f @ drawn_a)[0])])
-        # The same of a single port: open voltage, currents, and what hangs on no current.
-        self._single = np.array([self._ports[2, 0], drawn_a[0], drawn_a[0], self._linear[0]])
+        # The same of a single port: open voltage, current, and what hangs on no current.
+        self._single = np.array([self._ports[2, 0], drawn_a[0], self._linear[0]])
 
     def process(self, signal: Samples) -> Samples:
         """Run `signal`, volts, shape (frames,); state goes on."""
@@ -142,12 +142,12 @@ def _read(table, p):
 def _run_one(signal, state, before, table, a, b, b0, c, d, e, e0, f, g, h, h0):
     """The equations of `circuit` for one port, averaged as `_mean_currents` does for several.
 
-    `before` is the last sample's open voltage and current, the current before, and the output's linear part.
+    `before` is the last sample's open voltage, current, and the output's linear part.
     """
     out = np.empty_like(signal)
     order = state.size
     following = np.empty(order)
-    p_last, last, older, y_last = before
+    p_last, last, y_last = before
     for n in range(signal.size):
         u = signal[n]
         p, y = h * u + h0, e * u + e0
@@ -155,22 +155,20 @@ def _run_one(signal, state, before, table, a, b, b0, c, d, e, e0, f, g, h, h0):
             p += g[column] * state[column]
             y += d[column] * state[column]
         now = _read(table, p)
-        mean = 0.5 * (now + last)
-        if abs(f * (now - 2.0 * last + older)) > _BEND_V:
-            mean, start, at, width = 0.0, last, 0.0, 1.0
-            while at < 1.0:
-                end = _read(table, p_last + (at + width) * (p - p_last))
-                middle = _read(table, p_last + (at + 0.5 * width) * (p - p_last))
-                while abs(f * (start - 2.0 * middle + end)) > _BEND_V and width > _NARROWEST:
-                    # Its middle is the end of its first half.
-                    width *= 0.5
-                    end, middle = middle, _read(table, p_last + (at + 0.5 * width) * (p - p_last))
-                mean += 0.25 * width * (start + 2.0 * middle + end)
-                start = end
-                at += width
-                width = min(2.0 * width, 1.0 - at)
+        mean, start, at, width = 0.0, last, 0.0, 1.0
+        while at < 1.0:
+            end = _read(table, p_last + (at + width) * (p - p_last))
+            middle = _read(table, p_last + (at + 0.5 * width) * (p - p_last))
+            while abs(f * (start - 2.0 * middle + end)) > _BEND_V and width > _NARROWEST:
+                # Its middle is the end of its first half.
+                width *= 0.5
+                end, middle = middle, _read(table, p_last + (at + 0.5 * width) * (p - p_last))
+            mean += 0.25 * width * (start + 2.0 * middle + end)
+            start = end
+            at += width
+            width = min(2.0 * width, 1.0 - at)
         out[n] = 0.5 * (y + y_last) + f * mean
-        p_last, last, older, y_last = p, now, last, y
+        p_last, last, y_last = p, now, y
         for row in range(order):
             total = b[row] * u + b0[row] + c[row] * mean
             for column in range(order):
@@ -178,7 +176,7 @@ def _run_one(signal, state, before, table, a, b, b0, c, d, e, e0, f, g, h, h0):
             following[row] = total
         for row in range(order):
             state[row] = following[row]
-    before[0], before[1], before[2], before[3] = p_last, last, older, y_last
+    before[0], before[1], before[2] = p_last, last, y_last
     return out
 
 
@@ -370,7 +368,8 @@ def _run(signal, state, ports_before, y_before, devices, a, b, b0, c, d, e, e0, 
             bend += f[port] * (current[port] - 2.0 * last[port] + older[port])
             mean[port] = 0.5 * (last[port] + current[port])
             older[port] = last[port]
-        if abs(bend) > _BEND_V:
+        # A single port is read from a table at half-way at least.
+        if ports == 1 or abs(bend) > _BEND_V:
             v[:], start[:] = v_last, last
             _mean_currents(v, p_last, p, k, f, devices, start, middle, current, v_end, mean, between, work)
         last[:], p_last[:] = current, p
