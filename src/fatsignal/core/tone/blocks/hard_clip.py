@@ -15,7 +15,6 @@ from typing import TYPE_CHECKING, ClassVar, Literal
 import numpy as np
 
 from fatsignal.core.clip import Samples
-from fatsignal.core.compiled import njit
 from fatsignal.core.kernels import kernel
 from fatsignal.core.tone.blocks.block import INNER_RATE_HZ, Curve, Operating, Runner, ToneBlock, driven, knob, setting
 
@@ -76,14 +75,14 @@ class Rails:
         return np.asarray(_to_the_rails(signal, self._before))
 
 
-@njit(cache=True, inline="always", error_model="numpy")
+@kernel
 def _rails(x):
     """x below 4 V, then towards 4.5 V as a hyperbolic tangent: no corner."""
     over = abs(x) - _KNEE_V
     return x if over <= 0.0 else math.copysign(_KNEE_V + 0.5 * math.tanh(2.0 * over), x)
 
 
-@njit(cache=True, inline="always", error_model="numpy")
+@kernel
 def _integral(x):
     """Of `_rails` from 0 to `x`."""
     over = abs(x) - _KNEE_V

@@ -14,7 +14,6 @@ from typing import ClassVar, Literal
 import numpy as np
 
 from fatsignal.core.clip import Samples
-from fatsignal.core.compiled import njit
 from fatsignal.core.kernels import kernel
 from fatsignal.core.tone.blocks.block import INNER_RATE_HZ, Curve, Operating, Runner, ToneBlock, driven, knob, setting
 
@@ -63,14 +62,14 @@ class Folded:
         return np.asarray(_run_folded(signal, self._state, *self._settings))
 
 
-@njit(cache=True, inline="always", error_model="numpy")
+@kernel
 def _folded(u, share):
     """x = tanh u;  f = √(x² + k²) - k;  (1 - s) x + 2 s f."""
     x = math.tanh(u)
     return (1.0 - share) * x + 2.0 * share * (math.sqrt(x * x + _KNEE_V * _KNEE_V) - _KNEE_V)
 
 
-@njit(cache=True, inline="always", error_model="numpy")
+@kernel
 def _integral(u, share):
     """Of `_folded` from 0 to `u`.
 
