@@ -4,8 +4,9 @@ import json
 
 import pytest
 
+from fatsignal.acts.shipped_tones import keep_shipped_tones
 from fatsignal.store import tones
-from fatsignal.tones import shipped_tones
+from fatsignal.tones import find_tone, shipped_tones
 
 
 @pytest.fixture
@@ -20,9 +21,21 @@ async def find(client, **asked):
     return answer.json()
 
 
-async def test_what_was_never_measured_is_measured_once_and_found_by_it(client, kept):
+async def test_the_tones_that_come_with_the_program_are_measured_already(client):
+    async with client.pool.connection() as conn:
+        await keep_shipped_tones(conn)
+        await keep_shipped_tones(conn)
+    for riff in ("guitar", "bass"):
+        found = await find(client, played_on=riff)
+        assert (len(found["tones"]), found["measuring"]) == (len(shipped_tones()), 0)
+
+
+async def test_what_was_never_measured_is_measured_once_and_found_by_it(client):
+    async with client.pool.connection() as conn:
+        for name in ("Pale Lamp", "Kiln", "Foundry", "Anvil"):
+            await tones.keep_tone(conn, find_tone(name))
     first = await find(client)
-    assert first["measuring"] == len(kept)
+    assert first["measuring"] == 4
     known = await find(client)
     assert known["measuring"] == 0
     by_name = {tone["name"]: tone["figures"] for tone in known["tones"]}

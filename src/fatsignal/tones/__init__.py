@@ -1,8 +1,10 @@
 """The tones that come with the program, as documents of the open format."""
 
+import json
 from functools import lru_cache
 from importlib.resources import files
 from pathlib import Path
+from typing import Any
 
 from fatsignal.core.tone.document import Tone, read_tone, read_tone_file
 from fatsignal.errors import ToneRefused
@@ -21,6 +23,11 @@ def shipped_tones() -> tuple[Tone, ...]:
     """All of them, in this order."""
     folder = files(__name__)
     return tuple(read_tone((folder / f"{name}.json").read_bytes()) for name in _ORDER)
+
+
+def measured_tones() -> list[dict[str, Any]]:
+    """What was measured of them (`measuring.py`), for each instrument that each is made for."""
+    return list(json.loads((files(__name__) / "measured.json").read_bytes()))
 
 
 def find_tone(name_or_path: str) -> Tone:

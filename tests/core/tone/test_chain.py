@@ -16,7 +16,7 @@ from fatsignal.core.tone.oversampling import Oversampler, _allpasses
 from fatsignal.core.tone.render import dearest_stretch, render, render_chunks
 from fatsignal.core.tone.tone_distance import spectrum_difference_db
 from fatsignal.errors import SignalError, ToneRefused
-from fatsignal.tones import find_tone, shipped_tones
+from fatsignal.tones import find_tone, measured_tones, shipped_tones
 from tests.signals import FS, inharmonic_db, noise, plucks, sine
 
 TONES = pytest.mark.parametrize("tone", shipped_tones(), ids=lambda tone: tone.name)
@@ -54,6 +54,13 @@ def test_the_tones_that_come_with_the_program_are_for_all_instruments_and_equall
     assert len(tones) >= 32
     assert len({tone.name for tone in tones}) == len(tones)
     measured = [measure_tone(tone, tone.instruments[0]) for tone in tones]
+    kept = {(each["fingerprint"], each["instrument"]): each for each in measured_tones()}
+    for tone, found in zip(tones, measured, strict=True):
+        told = kept[tone.fingerprint(), tone.instruments[0]]
+        # Measured anew by `python -m fatsignal.tones.measuring` where a tone, or what it sounds like, has changed.
+        assert {name: getattr(found, name) for name in told["figures"]} == pytest.approx(told["figures"], abs=0.1)
+        assert found.thirds_db == pytest.approx(told["thirds_db"], abs=0.1)
+    assert set(kept) == {(tone.fingerprint(), instrument) for tone in tones for instrument in tone.instruments}
     loudness = [each.loudness_lufs for each in measured]
     assert max(loudness) - min(loudness) < 2.0
     assert all(tone.use for tone in tones)
