@@ -25,8 +25,9 @@ STATE = OUT_OHM + 8
 W, OUT_W = STATE, STATE + MODES
 P_LAST, I_LAST, I_OLDER, FOUND = (OUT_W + OUT + 8 * row for row in range(4))
 WORKING = FOUND + 8
-# What lasts for one sample: open voltages, while a mean is found those at its end; the output's state to be.
+# What lasts for one sample: open voltages, while a mean is found those at its end; the output's state to be; currents
+# where a mean is to be found.
 P = WORKING + 8
-P_NOW, NEXT = P + PORTS, P + 2 * PORTS
-SIZE = NEXT + OUT
+P_NOW, NEXT, I_NOW = P + PORTS, P + 2 * PORTS, P + 2 * PORTS + OUT
+SIZE = I_NOW + CURRENTS
 ABOVE, BELOW = 6, 7

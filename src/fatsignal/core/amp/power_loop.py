@@ -19,6 +19,7 @@ from fatsignal.core.amp.power_layout import (
     DRIVEN,
     FOUND,
     I_LAST,
+    I_NOW,
     I_OLDER,
     MODES,
     NEXT,
@@ -159,7 +160,7 @@ def _bend(start, middle, end):
     return small > _SMALL_BEND_A or abs(bend[6]) > _BEND_A
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@hot_loop()
 def _solve_between(z, share, before, at, tables, grid_table, drive_table, knee_table):
     """All currents at some share of the time between two samples, from those of a time close to it."""
     for lane in range(PORTS):
@@ -167,7 +168,7 @@ def _solve_between(z, share, before, at, tables, grid_table, drive_table, knee_t
     return _solve(z, before, before, at, tables, grid_table, drive_table, knee_table)
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@hot_loop()
 def _mean(z, start, stage, tables, grid_table, drive_table, knee_table):
     """Currents on the mean between two samples, `start` at the first, while open voltages go straight from the one to
     the other.
@@ -175,11 +176,13 @@ def _mean(z, start, stage, tables, grid_table, drive_table, knee_table):
     Where they bend within a stretch it is halved, as in `junctions`: what switches between two samples switches at its
     own time.
     """
-    z[P_NOW : P_NOW + PORTS] = z[P : P + PORTS]
+    for lane in range(PORTS):
+        z[P_NOW + lane] = z[P + lane]
     mean = _sum(0.0, start, 0.0, start, 0.0, start)
-    at, width = 0.0, 1.0
+    at, width, end = 0.0, 1.0, _currents(z, I_NOW)
     while at < 1.0:
-        end = _solve_between(z, at + width, start, stage, tables, grid_table, drive_table, knee_table)
+        if at > 0.0:
+            end = _solve_between(z, at + width, start, stage, tables, grid_table, drive_table, knee_table)
         middle = _solve_between(z, at + 0.5 * width, end, stage, tables, grid_table, drive_table, knee_table)
         while width > _NARROWEST and _bend(start, middle, end):
             # Its middle is the end of its first half.
@@ -190,7 +193,8 @@ def _mean(z, start, stage, tables, grid_table, drive_table, knee_table):
         start = end
         at += width
         width = min(2.0 * width, 1.0 - at)
-    z[P : P + PORTS] = z[P_NOW : P_NOW + PORTS]
+    for lane in range(PORTS):
+        z[P + lane] = z[P_NOW + lane]
     return mean
 
 
@@ -246,6 +250,8 @@ def _run_until_bent(signal, out, n, z, bent, mean, tables, grid_table, drive_tab
         # Linear parts get currents on the mean between the last sample and this one, which is late by half of it.
         if n != bent:
             if _bend(older, last, currents):
+                for place in range(CURRENTS):
+                    z[I_NOW + place] = currents[place]
                 break
             mean = _sum(0.5, last, 0.5, currents, 0.0, last)
         older, last = last, currents

@@ -331,7 +331,7 @@ def _drawn(z, lane, grid_v, row_at, tables):
     return grid_a - z[_GRID_REST + lane], plate_a - z[_PLATE_REST + lane]
 
 
-@njit(cache=True, nogil=True, error_model="numpy", fastmath={"contract"})
+@hot_loop()
 def _average(z, lane, tables):
     """Currents of a stage on the mean between two samples, while its open voltages go straight from the one to the
     other.
@@ -342,10 +342,12 @@ def _average(z, lane, tables):
     from_v, from_row = z[_GRID_V_LAST + lane], z[_ROW_LAST + lane]
     by_v, by_row = z[_GRID_V + lane] - from_v, z[_ROW_AT + lane] - from_row
     start_grid, start_plate = z[_LAST_A + lane], z[_LAST_A + LANES + lane]
+    end_grid, end_plate = z[_NOW_A + lane], z[_NOW_A + LANES + lane]
     grid, plate, at, width = 0.0, 0.0, 0.0, 1.0
     while at < 1.0:
-        share = at + width
-        end_grid, end_plate = _drawn(z, lane, from_v + share * by_v, from_row + share * by_row, tables)
+        if at > 0.0:
+            share = at + width
+            end_grid, end_plate = _drawn(z, lane, from_v + share * by_v, from_row + share * by_row, tables)
         while True:
             share = at + 0.5 * width
             mid_grid, mid_plate = _drawn(z, lane, from_v + share * by_v, from_row + share * by_row, tables)
@@ -374,6 +376,10 @@ def _run(signal, z, tables, heard):
     n = _run_until_bent(signal, out, 0, z, -1, tables, heard, last)
     while n < signal.size:
         for lane in range(LANES):
-            _average(z, lane, tables)
+            bend = abs(z[_OLDER_A + lane] - 2.0 * z[_LAST_A + lane] + z[_NOW_A + lane])
+            plate = LANES + lane
+            bend += abs(z[_OLDER_A + plate] - 2.0 * z[_LAST_A + plate] + z[_NOW_A + plate])
+            if bend > 0.25 * _BEND_A:
+                _average(z, lane, tables)
         n = _run_until_bent(signal, out, n, z, n, tables, heard, last)
     return out
