@@ -93,8 +93,7 @@ class PowerAmp:
             circuit = splitter_circuit(stage.splitter, level=level, presence=presence, depth=depth)
             ports = [0, 1, 2, 3, POWER_A, POWER_B]
         space = circuit.discretise(rate_hz=self.rate_hz, outputs=["level"])
-        self._z = z = np.zeros(SIZE + 8)
-        z = self._z = z[(-z.ctypes.data // 8) % 8 :][:SIZE]
+        self._z = z = np.zeros(SIZE)
         _place_circuit(z, space, ports)
         self._tables = np.zeros(1)
         if not stage.single_ended:

@@ -1,5 +1,5 @@
 """Where a power stage's loop finds what it reads and what it remembers: all in one array, which the compiler so knows
-not to overlap itself. What is read by lanes begins at multiples of eight.
+not to overlap itself.
 """
 
 # Ports of the circuit, in lanes: both triodes' grids and plates, both power grids. The modes of its two islands, and
@@ -23,8 +23,7 @@ AT_PLATE, AT_SPEAKER, OUT_OHM = OUT_C + OUT, OUT_C + 2 * OUT, OUT_C + 3 * OUT
 # them; currents there and at the sample before.
 STATE = OUT_OHM + 8
 W, OUT_W = STATE, STATE + MODES
-P_LAST, I_LAST, I_OLDER, FOUND = (OUT_W + OUT + 8 * row for row in range(4))
-WORKING = FOUND + 8
+FOUND, P_LAST, I_LAST, I_OLDER, WORKING = (OUT_W + OUT + 8 * row for row in range(5))
 # What lasts for one sample: open voltages, while a mean is found those at its end; the output's state to be; currents
 # where a mean is to be found.
 P = WORKING + 8

@@ -143,19 +143,18 @@ def _solve(z, before, guess, at, tables, grid_table, drive_table, knee_table):
 
 
 @njit(cache=True, inline="always", error_model="numpy")
-def _sum(x, a, y, b, z, c):
-    """x a + y b + z c, of all currents."""
+def _sum(x, a, y, b):
+    """x a + y b, of all currents."""
     return (
-        x * a[0] + y * b[0] + z * c[0], x * a[1] + y * b[1] + z * c[1], x * a[2] + y * b[2] + z * c[2],
-        x * a[3] + y * b[3] + z * c[3], x * a[4] + y * b[4] + z * c[4], x * a[5] + y * b[5] + z * c[5],
-        x * a[6] + y * b[6] + z * c[6], x * a[7] + y * b[7] + z * c[7],
+        x * a[0] + y * b[0], x * a[1] + y * b[1], x * a[2] + y * b[2], x * a[3] + y * b[3],
+        x * a[4] + y * b[4], x * a[5] + y * b[5], x * a[6] + y * b[6], x * a[7] + y * b[7],
     )  # fmt: skip
 
 
 @njit(cache=True, inline="always", error_model="numpy")
 def _bend(start, middle, end):
     """Whether currents at three times, evenly apart, are far from lying on a line."""
-    bend = _sum(1.0, start, -2.0, middle, 1.0, end)
+    bend = _sum(1.0, _sum(1.0, start, -2.0, middle), 1.0, end)
     small = abs(bend[0] + bend[1]) + abs(bend[2] + bend[3]) + abs(bend[4]) + abs(bend[5])
     return small > _SMALL_BEND_A or abs(bend[6]) > _BEND_A
 
@@ -178,7 +177,7 @@ def _mean(z, start, stage, tables, grid_table, drive_table, knee_table):
     """
     for lane in range(PORTS):
         z[P_NOW + lane] = z[P + lane]
-    mean = _sum(0.0, start, 0.0, start, 0.0, start)
+    mean = _sum(0.0, start, 0.0, start)
     at, width, end = 0.0, 1.0, _currents(z, I_NOW)
     while at < 1.0:
         if at > 0.0:
@@ -189,7 +188,7 @@ def _mean(z, start, stage, tables, grid_table, drive_table, knee_table):
             width *= 0.5
             end = middle
             middle = _solve_between(z, at + 0.5 * width, end, stage, tables, grid_table, drive_table, knee_table)
-        mean = _sum(1.0, mean, 0.25 * width, _sum(1.0, start, 2.0, middle, 1.0, end), 0.0, end)
+        mean = _sum(1.0, mean, 0.25 * width, _sum(1.0, _sum(1.0, start, 2.0, middle), 1.0, end))
         start = end
         at += width
         width = min(2.0 * width, 1.0 - at)
@@ -244,16 +243,14 @@ def _run_until_bent(signal, out, n, z, bent, mean, tables, grid_table, drive_tab
         screen = screen_of(screen_table, screen_v)
         stage = bias_v - cathode_v, screen, 1.0 / screen_v, both, plate_ohm, per_kvb
         # Newton starts where the last two samples point, and mostly needs one step or two.
-        currents = _solve(
-            z, last, _sum(2.0, last, -1.0, older, 0.0, older), stage, tables, grid_table, drive_table, knee_table
-        )
+        currents = _solve(z, last, _sum(2.0, last, -1.0, older), stage, tables, grid_table, drive_table, knee_table)
         # Linear parts get currents on the mean between the last sample and this one, which is late by half of it.
         if n != bent:
             if _bend(older, last, currents):
                 for place in range(CURRENTS):
                     z[I_NOW + place] = currents[place]
                 break
-            mean = _sum(0.5, last, 0.5, currents, 0.0, last)
+            mean = _sum(0.5, last, 0.5, currents)
         older, last = last, currents
         for lane in range(PORTS):
             z[P_LAST + lane] = z[P + lane]
